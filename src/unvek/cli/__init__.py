@@ -1,0 +1,92 @@
+"""The command line: one file a command. A command is imported when it is called, so that starting is quick."""
+
+import sys
+from importlib import import_module
+
+import click
+
+from unvek import __version__
+
+# Each command with its one line, so that the list of commands needs none of them imported.
+COMMANDS = {
+    "demo": "Lay out the demo project, run it, show what came out.",
+    "check": "Say every error in a plan, and the runs it would make.",
+    "run": "Make the runs of a plan, and watch them.",
+    "log": "List the runs.",
+    "show": "Show one run whole.",
+    "compare": "Hold the variants against the reference.",
+    "tradeoff": "Say which variants are worth considering, and which to pick.",
+    "sheet": "Put the outputs side by side in one picture.",
+}
+EXIT_FAULT, EXIT_INPUT, EXIT_STOPPED = 1, 2, 130
+
+
+class LazyGroup(click.Group):
+    """A group that imports a command's module only when the command is used."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        return list(COMMANDS)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        if cmd_name not in COMMANDS:
+            return None
+        command = getattr(import_module(f"unvek.cli.{cmd_name}"), cmd_name)
+        assert isinstance(command, click.Command)
+        return command
+
+    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        with formatter.section("Commands"):
+            formatter.write_dl(list(COMMANDS.items()))
+
+
+@click.group(cls=LazyGroup, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
+@click.version_option(__version__, prog_name="unvek")
+@click.option("--debug", is_flag=True, help="Show the traceback when something goes wrong.")
+def unvek(debug: bool) -> None:
+    """Run model variants under equal conditions, and see which trade of speed, memory and quality is worth making.
+
+    New here? 'unvek demo' lays out a small project with real models, runs it, and shows the result.
+    """
+
+
+def main() -> None:
+    """Run the command line, and turn whatever goes wrong into a sentence and an exit code."""
+    try:
+        code = unvek.main(standalone_mode=False)
+    except click.ClickException as error:
+        error.show()
+        code = error.exit_code
+    except (click.Abort, KeyboardInterrupt):
+        code = EXIT_STOPPED
+    except BrokenPipeError:
+        _forget_output()
+        code = EXIT_FAULT
+    except Exception as error:
+        if "--debug" in sys.argv:
+            raise
+        code = _say(error)
+    sys.exit(code if isinstance(code, int) else 0)
+
+
+def _say(error: Exception) -> int:
+    from unvek.core.errors import UnvekError
+
+    if isinstance(error, UnvekError):
+        click.echo(f"unvek: {error}", err=True)
+        return EXIT_INPUT
+    if isinstance(error, OSError) and error.filename:
+        click.echo(f"unvek: {error.filename}: {error.strerror}", err=True)
+        return EXIT_INPUT
+    click.echo(
+        f"unvek: something went wrong within Unvek: {type(error).__name__}: {error}\n"
+        "Nothing that was recorded is lost. 'unvek --debug ...' shows where it happened.",
+        err=True,
+    )
+    return EXIT_FAULT
+
+
+def _forget_output() -> None:
+    """Whoever read our output has gone: let nothing more be written to it, not even at exit."""
+    import os
+
+    os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())

@@ -1,0 +1,48 @@
+"""unvek run PLAN"""
+
+import sys
+from pathlib import Path
+
+import click
+
+from unvek.cli import EXIT_FAULT, EXIT_STOPPED
+from unvek.cli.options import logbook_option, plan_argument
+
+
+@click.command()
+@plan_argument
+@logbook_option
+@click.option("--plain", is_flag=True, help="Print a line a run, and draw nothing.")
+@click.option("--afresh", is_flag=True, help="Void this plan's runs so far, and make all of them anew.")
+def run(plan: Path, logbook_path: Path | None, plain: bool, afresh: bool) -> None:
+    """Make the runs of PLAN, and watch them.
+
+    On a terminal a live view is drawn; elsewhere a line is printed for each run, on standard error. Each finished
+    run is safe on the disk at once. The same command again goes on where it was stopped, and makes only what is
+    missing. Ctrl-C skips the run in progress; twice within two seconds stops.
+
+    \b
+    Examples, in the demo's folder:
+      unvek run
+      unvek run plan.toml --plain
+    """
+    from unvek.core.plan.read import read_plan
+    from unvek.core.session import logbook_beside
+    from unvek.show.watching import make_and_show
+
+    checked = read_plan(plan)
+    made = make_and_show(checked, logbook_path or logbook_beside(checked), plain=plain, afresh=afresh)
+    click.echo(_summary(made.made, made.failed, made.already, made.stopped), err=True)
+    if made.stopped:
+        sys.exit(EXIT_STOPPED)
+    if made.failed:
+        sys.exit(EXIT_FAULT)
+
+
+def _summary(made: int, failed: int, already: int, stopped: bool) -> str:
+    said = f"{made} runs made" + (f", {already} were there before" if already else "")
+    if failed:
+        said += f"; {failed} of them failed: 'unvek log' lists them"
+    if stopped:
+        return f"{said}. Stopped; the same command goes on from here."
+    return f"{said}. 'unvek compare' holds the variants against each other."

@@ -1,0 +1,33 @@
+"""unvek sheet"""
+
+from pathlib import Path
+
+import click
+
+from unvek.cli.options import gather_evidence, logbook_option, open_logbook, selection_options
+
+
+@click.command()
+@click.option("--out", type=click.Path(path_type=Path), default=Path("sheet.png"), show_default=True, help="The picture.")
+@click.option("--zoom", type=click.IntRange(1, 16), help="How much to enlarge each output. If not given: to about 140 pixels.")
+@selection_options
+@logbook_option
+def sheet(
+    out: Path, zoom: int | None, reference: str | None, only: str, tasks: str, logbook_path: Path | None
+) -> None:
+    """Put the outputs side by side in one picture: variants down, items across.
+
+    Each is labelled with its steps and time, and with its likeness to the reference's output of the same item.
+
+    \b
+    Examples, in the demo's folder:
+      unvek sheet
+      unvek sheet --tasks 'violet-*' --out violets.png
+    """
+    from unvek.core.findings.outputs import lay_out_outputs
+    from unvek.show.sheet import draw_sheet
+
+    with open_logbook(logbook_path) as logbook:
+        laid_out = lay_out_outputs(logbook, gather_evidence(logbook, reference, only, tasks))
+    draw_sheet(laid_out, out, zoom)
+    click.echo(out)

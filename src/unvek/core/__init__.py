@@ -1,0 +1,13 @@
+"""The computation, room by room, in the order in which the data comes through.
+
+    units       quantities and their wording
+    plan/       a TOML file -> a checked Plan -> the runs to make
+    rig/        the machine that they are made on
+    run/        a Plan -> events from beside the model -> runs
+    logbook/    runs, outputs and measures, kept safely
+    measures/   an output and its reference -> numbers
+    stats/      numbers -> intervals, ratios, frontiers: arrays in, values out
+    findings/   logbook + measures + stats -> a comparison, a trade-off
+
+A room imports only from rooms above it. Nothing here draws, prints or knows the command line.
+"""

@@ -1,0 +1,48 @@
+"""What can go wrong, as one tree.
+
+    UnvekError              something to tell the user in words, never as a traceback
+    ├── InputError          what was given is wrong: exit 2
+    │   └── PlanError       the plan is wrong: every problem in it at once
+    └── LogbookError        the logbook can't be read or written: exit 2
+        └── LogbookBusy     another process is making runs into it
+"""
+
+from dataclasses import dataclass
+
+
+class UnvekError(Exception):
+    """The root. Its text says what came, what is allowed and what to do."""
+
+
+class InputError(UnvekError):
+    """What the user gave can't be used."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Problem:
+    """One thing wrong with a plan: where it stands, what was found there, what would be right."""
+
+    where: str
+    found: str
+    wanted: str
+
+    def __str__(self) -> str:
+        return f"{self.where}: found {self.found}; wanted {self.wanted}"
+
+
+class PlanError(InputError):
+    """A plan that can't be run, with all its problems."""
+
+    def __init__(self, path: str, problems: tuple[Problem, ...]):
+        self.path = path
+        self.problems = problems
+        count = "1 error" if len(problems) == 1 else f"{len(problems)} errors"
+        super().__init__("\n".join([f"{path}: {count}", *(f"  {problem}" for problem in problems)]))
+
+
+class LogbookError(UnvekError):
+    """The logbook can't be found, opened, read or written."""
+
+
+class LogbookBusy(LogbookError):
+    """Another process holds the logbook's lock."""

@@ -1,0 +1,20 @@
+"""Arrays of seconds as bytes, the same on every machine: little-endian float64."""
+
+import sys
+from array import array
+from collections.abc import Iterable
+
+
+def pack_floats(values: Iterable[float]) -> bytes:
+    packed = array("d", values)
+    if sys.byteorder == "big":
+        packed.byteswap()
+    return packed.tobytes()
+
+
+def unpack_floats(data: bytes) -> tuple[float, ...]:
+    unpacked = array("d")
+    unpacked.frombytes(data[: len(data) // 8 * 8])
+    if sys.byteorder == "big":
+        unpacked.byteswap()
+    return tuple(unpacked)

@@ -1,0 +1,209 @@
+"""Where TOML comes in: each table is read key by key, and everything wrong with it is collected, not raised.
+
+A reading method returns the parsed value, or a harmless stand-in where the value is wrong, so that the reading
+goes on and all problems are told at once. Whoever reads must ask `Problems` at the end whether there are any.
+"""
+
+import difflib
+from collections.abc import Iterator, Mapping
+from pathlib import Path
+from types import MappingProxyType
+from typing import Any
+
+from unvek.core.errors import Problem
+from unvek.core.plan.model import Settings
+from unvek.core.units import parse_duration
+
+LONGEST_SHOWN = 60
+_MISSING = object()
+
+
+class Problems(list[Problem]):
+    """The problems found so far."""
+
+    def add(self, where: str, found: str, wanted: str) -> None:
+        self.append(Problem(where=where, found=found, wanted=wanted))
+
+
+class Table:
+    """One TOML table, with its key path and the folder that its relative file names start from."""
+
+    def __init__(self, content: Mapping[str, Any], where: str, folder: Path, problems: Problems):
+        self._content = content
+        self._where = where
+        self._folder = folder
+        self._problems = problems
+        self._known: set[str] = set()
+
+    def path_of(self, key: str) -> str:
+        return f"{self._where}.{key}" if self._where else key
+
+    def has(self, key: str) -> bool:
+        self._known.add(key)
+        return key in self._content
+
+    def problem(self, key: str, found: str, wanted: str) -> None:
+        self._problems.add(self.path_of(key), found, wanted)
+
+    def text(self, key: str, default: str | None = None, wanted: str = "a text") -> str:
+        """A text that is not empty; needed where there is no default."""
+        value = self._take(key, wanted, needed=default is None)
+        if value is _MISSING:
+            return default or ""
+        if isinstance(value, str) and value.strip() and "\0" not in value:
+            return value
+        self.problem(key, shown(value), wanted)
+        return default or ""
+
+    def name(self, key: str = "name") -> str:
+        """A name that can stand in a table, a file name and an option: letters, digits, '.', '_' and '-'."""
+        wanted = "a name of up to 40 letters, digits, '.', '_' or '-' that starts with a letter or digit"
+        value = self.text(key, wanted=wanted)
+        fits = len(value) <= 40 and value[:1].isalnum() and all(c.isalnum() or c in "._-" for c in value)
+        if value and not fits:
+            self.problem(key, shown(value), wanted)
+        return value
+
+    def choice(self, key: str, choices: tuple[str, ...], default: str) -> str:
+        value = self._take(key, "", needed=False)
+        if value is _MISSING:
+            return default
+        if value in choices:
+            return str(value)
+        self.problem(key, shown(value), "one of " + ", ".join(choices) + nearest_words(value, choices))
+        return default
+
+    def whole(self, key: str, default: int, at_least: int, at_most: int) -> int:
+        value = self._take(key, "", needed=False)
+        if value is _MISSING:
+            return default
+        if isinstance(value, int) and not isinstance(value, bool) and at_least <= value <= at_most:
+            return value
+        self.problem(key, shown(value), f"a whole number from {at_least} to {at_most}")
+        return default
+
+    def duration_s(self, key: str, default: float | None) -> float | None:
+        value = self._take(key, "", needed=False)
+        if value is _MISSING:
+            return default
+        try:
+            return parse_duration(value if isinstance(value, str) else "")
+        except ValueError as error:
+            self.problem(key, shown(value), str(error))
+            return default
+
+    def file(self, key: str, wanted: str) -> Path:
+        value = self.text(key, wanted=wanted)
+        return self._checked_file(key, value, wanted) if value else self._folder
+
+    def files(self, key: str) -> tuple[Path, ...]:
+        wanted = "a list of names of files that exist"
+        return tuple(self._checked_file(place, value, wanted) for place, value in self._list_of(key, str, wanted))
+
+    def named_files(self, key: str) -> Mapping[str, Path]:
+        table = self.table(key)
+        return MappingProxyType({name: table.file(name, "the name of a file that exists") for name in table.keys()})
+
+    def texts(self, key: str) -> tuple[str, ...]:
+        return tuple(value for _, value in self._list_of(key, str, "a list of texts"))
+
+    def seeds(self, key: str, default: tuple[int, ...]) -> tuple[int, ...]:
+        wanted = "a list of different whole numbers from 0 to 4294967295"
+        if not self.has(key):
+            return default
+        values = tuple(value for _, value in self._list_of(key, int, wanted))
+        if not values or len(set(values)) < len(values) or not all(0 <= value < 2**32 for value in values):
+            self.problem(key, shown(self._content[key]), wanted)
+            return default
+        return values
+
+    def settings(self, key: str = "settings") -> Settings:
+        wanted = "a number, a text, true or false"
+        return MappingProxyType(dict(self.table(key)._values_of((str, int, float, bool), wanted)))
+
+    def numbers(self, key: str) -> Mapping[str, float]:
+        return MappingProxyType(dict(self.table(key)._values_of((int, float), "a number")))
+
+    def named_texts(self, key: str) -> Mapping[str, str]:
+        return MappingProxyType(dict(self.table(key)._values_of((str,), "a text")))
+
+    def keys(self) -> list[str]:
+        return list(self._content)
+
+    def table(self, key: str) -> "Table":
+        value = self._take(key, "", needed=False)
+        if value is not _MISSING and not isinstance(value, dict):
+            self.problem(key, shown(value), "a table")
+        return Table(value if isinstance(value, dict) else {}, self.path_of(key), self._folder, self._problems)
+
+    def tables(self, key: str, wanted: str) -> Iterator["Table"]:
+        """The tables of an array such as [[variants]], each under its name where it has one."""
+        value = self._take(key, wanted, needed=False)
+        if not isinstance(value, list) or not value:
+            self.problem(key, "nothing" if value in (_MISSING, []) else shown(value), wanted)
+            return
+        for number, entry in enumerate(value):
+            if isinstance(entry, dict):
+                yield Table(entry, f"{key}[{entry.get('name', number + 1)}]", self._folder, self._problems)
+            else:
+                self.problem(f"{key}[{number + 1}]", shown(entry), wanted)
+
+    def close(self) -> None:
+        """Report each key that nobody asked for, with the nearest that is known."""
+        for key in self._content:
+            if key not in self._known:
+                known = ", ".join(sorted(self._known)) or "no key"
+                self.problem(key, "an unknown key", nearest_words(key, tuple(self._known)).lstrip(" ;") or known)
+
+    def _take(self, key: str, wanted: str, needed: bool) -> Any:
+        if self.has(key):
+            return self._content[key]
+        if needed:
+            self.problem(key, "nothing", wanted)
+        return _MISSING
+
+    def _list_of(self, key: str, kind: type, wanted: str) -> list[tuple[str, Any]]:
+        value = self._take(key, wanted, needed=False)
+        if value is _MISSING:
+            return []
+        if not isinstance(value, list) or any(not is_a(entry, (kind,)) for entry in value):
+            self.problem(key, shown(value), wanted)
+            return []
+        return [(f"{key}[{number}]", entry) for number, entry in enumerate(value)]
+
+    def _values_of(self, kinds: tuple[type, ...], wanted: str) -> Iterator[tuple[str, Any]]:
+        for key, value in self._content.items():
+            if is_a(value, kinds):
+                yield key, value
+            else:
+                self.problem(key, shown(value), wanted)
+
+    def _checked_file(self, key: str, value: str, wanted: str) -> Path:
+        path = self._folder / Path(value).expanduser()
+        if not path.is_file():
+            missing = "a folder" if path.is_dir() else "no such file"
+            self.problem(key, f"{shown(value)}, {missing} in {self._folder}", wanted)
+        return path
+
+
+def is_a(value: Any, kinds: tuple[type, ...]) -> bool:
+    """Whether a TOML value is of one of the kinds; true is no number, nan and inf are none either."""
+    if isinstance(value, bool):
+        return bool in kinds
+    if isinstance(value, float) and not -1e300 < value < 1e300:
+        return False
+    return isinstance(value, kinds)
+
+
+def shown(value: Any) -> str:
+    """A value as an error quotes it: short, and without control codes (repr escapes them)."""
+    quoted = repr(value) if not isinstance(value, bool) else str(value).lower()
+    return quoted if len(quoted) <= LONGEST_SHOWN else quoted[: LONGEST_SHOWN - 1] + "…"
+
+
+def nearest_words(value: object, known: tuple[str, ...]) -> str:
+    """'; did you mean X?', or nothing where nothing known is near."""
+    near = difflib.get_close_matches(str(value), known, n=1)
+    return f"; did you mean {near[0]}?" if near else ""
+
+

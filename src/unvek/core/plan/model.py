@@ -1,0 +1,101 @@
+"""What a plan says, checked and frozen: the values that the rest of Unvek works with."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+
+SettingValue = str | int | float | bool
+Settings = Mapping[str, SettingValue]
+
+FORMS = ("full", "quantized", "distilled", "tuned", "mixed")
+ORDERS = ("rotated", "shuffled", "listed")
+MEASURE_KINDS = ("ssim", "psnr")
+STALL_S = 300.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Schedule:
+    """How often and in which order the cells are run."""
+
+    rounds: int = 3
+    repeats: int = 2
+    warmups: int = 1
+    order: str = "rotated"
+    shuffle_seed: int = 0
+    pause_s: float = 0.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Limits:
+    """What ends a run early; None is no limit. The stall is the longest silence of a model."""
+
+    run_s: float | None = None
+    stall_s: float | None = STALL_S
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PythonRunner:
+    """A script with load() and run(), in a worker process of the interpreter named."""
+
+    name: str
+    script: Path
+    python: str
+    environment: Mapping[str, str]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Variant:
+    """One way to have the model: weights + settings + runner."""
+
+    name: str
+    form: str
+    runner: str
+    of: str | None
+    weights: tuple[Path, ...]
+    parts: Mapping[str, Path]
+    settings: Settings
+    limits: Limits
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Task:
+    """A prompt or input files, with what is expected of the answer."""
+
+    name: str
+    prompt: str
+    seeds: tuple[int, ...]
+    inputs: tuple[Path, ...]
+    expect: tuple[str, ...]
+    facts: Mapping[str, float]
+    settings: Settings
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WantedMeasure:
+    """A likeness or quality that the plan asks for, under a name of its own."""
+
+    name: str
+    kind: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Plan:
+    """A whole plan. `text` is the file as it was read, kept with the runs."""
+
+    path: Path
+    text: str
+    title: str
+    reference: str
+    quality: str | None
+    schedule: Schedule
+    runners: Mapping[str, PythonRunner]
+    variants: tuple[Variant, ...]
+    tasks: tuple[Task, ...]
+    measures: tuple[WantedMeasure, ...] = field(default=())
+
+    @property
+    def folder(self) -> Path:
+        return self.path.parent
+
+    def variant(self, name: str) -> Variant:
+        return next(variant for variant in self.variants if variant.name == name)

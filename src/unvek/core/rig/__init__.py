@@ -1,0 +1,1 @@
+"""The machine that runs are made on: facts and a fingerprint."""

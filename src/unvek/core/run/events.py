@@ -1,0 +1,92 @@
+"""Events as they come from beside the model: hostile bytes in, checked events out."""
+
+import json
+import math
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+LONGEST_LINE_BYTES = 64 * 1024
+LARGEST_STAMP_NS = 2**62
+
+# For each kind of event its fields, and whether each is needed.
+_FIELDS: Mapping[str, Mapping[str, tuple[type, bool]]] = {
+    "ready": {"version": (int, True), "pid": (int, True), "python": (str, False), "implementation": (str, False)},
+    "loaded": {"began_ns": (int, True), "error": (str, False)},
+    "began": {},
+    "phase": {"name": (str, True)},
+    "step": {"of": (int, False)},
+    "token": {"n": (int, False), "text": (str, False)},
+    "text": {"text": (str, True)},
+    "output": {"name": (str, True)},
+    "value": {"name": (str, True), "number": (float, True), "unit": (str, False)},
+    "count": {"name": (str, True), "n": (int, False)},
+    "fault": {"kind": (str, True), "note": (str, False)},
+    "preview": {"width": (int, True), "height": (int, True), "rgb": (str, True)},
+    "memory": {"device_bytes": (int, False)},
+    "ended": {"status": (str, True), "error": (str, False), "cpu_s": (float, False), "memory_peak_bytes": (int, False)},
+}
+
+
+class Garbage(ValueError):
+    """A line that is no event; its text says why."""
+
+
+@dataclass(frozen=True, slots=True)
+class Event:
+    """One checked event: its kind, its stamp on the monotonic clock, its fields, and the line it came as."""
+
+    kind: str
+    at_ns: int
+    fields: Mapping[str, Any]
+    line: bytes
+
+
+def parse_event(line: bytes) -> Event:
+    """Return the event that a line holds; Garbage where it holds none."""
+    try:
+        content = json.loads(line)
+    except (ValueError, RecursionError) as error:
+        raise Garbage("a line that isn't JSON") from error
+    if not isinstance(content, dict):
+        raise Garbage("a line that isn't a JSON object")
+    kind, at_ns = content.pop("event", None), content.pop("at_ns", None)
+    wanted = _FIELDS.get(kind) if isinstance(kind, str) else None
+    if wanted is None:
+        raise Garbage("an event of an unknown kind")
+    if type(at_ns) is not int or not 0 <= at_ns <= LARGEST_STAMP_NS:
+        raise Garbage(f"a {kind} event without a stamp")
+    for name, (type_, needed) in wanted.items():
+        value = content.get(name)
+        if value is None:
+            if needed:
+                raise Garbage(f"a {kind} event without its {name}")
+        elif type_ is float:
+            if type(value) not in (int, float) or not math.isfinite(value):
+                raise Garbage(f"a {kind} event whose {name} is no finite number")
+        elif type(value) is not type_ or (type_ is int and not 0 <= value <= LARGEST_STAMP_NS):
+            raise Garbage(f"a {kind} event whose {name} is no {type_.__name__}")
+    return Event(kind, at_ns, content, line)
+
+
+class LineSplitter:
+    """Cuts a stream of bytes into lines, with a bound on how long a line may grow."""
+
+    def __init__(self, longest: int = LONGEST_LINE_BYTES):
+        self._longest = longest
+        self._rest = b""
+        self._dropping = False
+        self.dropped = 0  # lines that were too long
+
+    def feed(self, data: bytes) -> Iterator[bytes]:
+        """Yield the lines that data completes, without their ends and without empty ones."""
+        *lines, rest = (self._rest + data).split(b"\n")
+        for line in lines:
+            if self._dropping or len(line) > self._longest:
+                self._dropping = False
+                self.dropped += 1
+            elif line.strip():
+                yield line
+        if len(rest) > self._longest:
+            self._dropping, rest = True, b""
+        self._rest = rest

@@ -1,0 +1,45 @@
+"""All that a model's process starts, found again by a mark in its environment, so that nothing is left behind.
+
+A child that leaves the process group, or whose parent has crashed, is in no group and under no parent that we
+know. On Linux this process asks to become the parent of such orphans; the mark tells them from other children.
+"""
+
+import ctypes
+import os
+import signal
+import sys
+from uuid import uuid4
+
+import psutil
+
+MARK = "UNVEK_LAUNCH"
+
+
+def new_mark() -> str:
+    return uuid4().hex
+
+
+def adopt_orphans() -> None:
+    """Become the parent of orphaned descendants (prctl(2), PR_SET_CHILD_SUBREAPER); elsewhere than on Linux nothing."""
+    if sys.platform == "linux":
+        PR_SET_CHILD_SUBREAPER = 36
+        ctypes.CDLL(None).prctl(PR_SET_CHILD_SUBREAPER, 1)
+
+
+def end_group(pid: int, number: int = signal.SIGKILL) -> None:
+    """Send a signal to the process group that this process leads."""
+    try:
+        os.killpg(pid, number)
+    except (ProcessLookupError, PermissionError):
+        pass  # the group is gone already (on macOS a group of zombies is not permitted)
+
+
+def end_family(mark: str) -> None:
+    """Kill and reap every descendant of this process that bears the mark."""
+    for process in psutil.Process().children(recursive=True):
+        try:
+            if process.environ().get(MARK) == mark:
+                process.kill()
+                process.wait(timeout=1)
+        except psutil.Error:
+            continue  # gone meanwhile, or not ours to ask

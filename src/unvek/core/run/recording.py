@@ -1,0 +1,116 @@
+"""Folding a run's events into its Progress: which step took how long, which phase, what was handed in."""
+
+from unvek.core.run.events import Event
+from unvek.core.run.record import Progress, Value
+
+NS = 1e-9
+LONGEST_TEXT = 4 * 2**20  # characters kept of what a run wrote
+MOST_NAMED = 10_000  # values, faults and outputs kept of one run
+UNNAMED_PHASE = "start"  # from the beginning of a run to its first phase
+
+
+class Recording:
+    """Takes the events of one run, in the order in which they come.
+
+    A step lasts from the latest boundary before it (the run's start, a phase's start or the step before) to its
+    own stamp. A stamp that runs backwards is held at the latest one seen.
+    """
+
+    def __init__(self) -> None:
+        self.began_ns: int | None = None
+        self.end: Event | None = None
+        self._latest_ns = 0
+        self._boundary_ns = 0
+        self._first_ns: int | None = None
+        self._step_times_ns: list[int] = []
+        self._phases: list[tuple[str, int]] = []
+        self._tokens = 0
+        self._text: list[str] = []
+        self._text_length = 0
+        self._values: dict[str, Value] = {}
+        self._faults: list[tuple[str, str]] = []
+        self._outputs: list[str] = []
+        self._device_bytes: int | None = None
+
+    def take(self, event: Event) -> None:
+        if self.end is not None:
+            return  # nothing can be added to a run that is over
+        if event.kind == "began":
+            if self.began_ns is None:
+                self.began_ns = self._latest_ns = self._boundary_ns = event.at_ns
+                self._phases.append((UNNAMED_PHASE, event.at_ns))
+            return
+        if self.began_ns is None:
+            return
+        at_ns = self._latest_ns = max(self._latest_ns, event.at_ns)
+        fields = event.fields
+        match event.kind:
+            case "step":
+                self._step_times_ns.append(at_ns - self._boundary_ns)
+                self._boundary_ns = at_ns
+                self._first_ns = self._first_ns or at_ns
+            case "token":
+                self._tokens += fields.get("n") or 1
+                self._first_ns = self._first_ns or at_ns
+                self._add_text(fields.get("text") or "")
+            case "text":
+                self._add_text(fields["text"])
+            case "phase":
+                self._phases.append((fields["name"][:100], at_ns))
+                self._boundary_ns = at_ns
+            case "value":
+                self._set_value(fields["name"], fields["number"], fields.get("unit") or "")
+            case "count":
+                name = "count." + fields["name"]
+                n = fields.get("n")
+                so_far = self._values[name].number if name in self._values else 0
+                self._set_value(name, so_far + (1 if n is None else n), "")
+            case "fault":
+                if len(self._faults) < MOST_NAMED:
+                    self._faults.append((fields["kind"][:100], (fields.get("note") or "")[:1000]))
+            case "output":
+                if len(self._outputs) < MOST_NAMED and fields["name"] not in self._outputs:
+                    self._outputs.append(fields["name"])
+            case "memory":
+                if fields.get("device_bytes") is not None:
+                    self._device_bytes = max(self._device_bytes or 0, fields["device_bytes"])
+            case "ended":
+                self.end = event
+
+    def progress(self, stopped_ns: int) -> Progress:
+        """Return what the run came to; stopped_ns is when it was stopped, for a run that did not end by itself."""
+        if self.began_ns is None:
+            return Progress()
+        end_ns = self._latest_ns if self.end is not None else max(self._latest_ns, stopped_ns)
+        ended = self.end.fields if self.end is not None else {}
+        return Progress(
+            time_s=(end_ns - self.began_ns) * NS,
+            first_s=None if self._first_ns is None else (self._first_ns - self.began_ns) * NS,
+            step_times_s=tuple(ns * NS for ns in self._step_times_ns),
+            phases_s=self._phase_lengths(end_ns),
+            tokens=self._tokens,
+            text="".join(self._text),
+            values=tuple(self._values.values()),
+            faults=tuple(self._faults),
+            outputs=tuple(self._outputs),
+            memory_peak_bytes=ended.get("memory_peak_bytes"),
+            memory_device_bytes=self._device_bytes,
+            cpu_s=ended.get("cpu_s"),
+        )
+
+    def _phase_lengths(self, end_ns: int) -> tuple[tuple[str, float], ...]:
+        lengths: dict[str, int] = {}
+        starts = [*self._phases, ("", end_ns)]
+        for (name, start_ns), (_, next_ns) in zip(starts, starts[1:], strict=False):
+            lengths[name] = lengths.get(name, 0) + next_ns - start_ns
+        return tuple((name, ns * NS) for name, ns in lengths.items())
+
+    def _add_text(self, piece: str) -> None:
+        room = LONGEST_TEXT - self._text_length
+        if piece and room > 0:
+            self._text.append(piece[:room])
+            self._text_length += len(piece[:room])
+
+    def _set_value(self, name: str, number: float, unit: str) -> None:
+        if name in self._values or len(self._values) < MOST_NAMED:
+            self._values[name[:100]] = Value(name=name[:100], number=float(number), unit=unit[:20])

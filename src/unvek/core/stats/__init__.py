@@ -1,0 +1,1 @@
+"""Numbers -> intervals, ratios, frontiers. Arrays in, values out; nothing here knows of runs or files."""

@@ -1,0 +1,41 @@
+"""From a ratio's interval to one of four answers, and how many more rounds would settle an open one."""
+
+import math
+
+from unvek.core.stats.intervals import Ratio, student_factor
+
+MARGIN = 0.02
+MOST_ROUNDS = 1000
+
+
+def answer(ratio: Ratio | None, better_is_less: bool, words: tuple[str, str], margin: float = MARGIN) -> str | None:
+    """Return words[0] (better), words[1] (worse), "same" or "unclear"; None where there is no interval.
+
+    "same" is said where the whole interval lies within the margin of 1, so an interval that excludes 1 by less
+    than anybody cares about is "same" too.
+    """
+    if ratio is None or ratio.low is None or ratio.high is None:
+        return None
+    if ratio.low >= 1 - margin and ratio.high <= 1 + margin:
+        return "same"
+    if ratio.high < 1:
+        return words[0 if better_is_less else 1]
+    if ratio.low > 1:
+        return words[1 if better_is_less else 0]
+    return "unclear"
+
+
+def rounds_to_settle(ratio: Ratio, margin: float = MARGIN) -> int | None:
+    """Return how many more rounds would settle an unclear ratio, if its value and spread stay as they are.
+
+    Settled is an interval that excludes 1, or lies within the margin of it, whichever comes first. None where
+    no number up to MOST_ROUNDS would do.
+    """
+    if ratio.spread is None:
+        return None
+    distance = abs(math.log(ratio.value))
+    needed = max(distance, math.log1p(margin) - distance)
+    for count in range(ratio.rounds + 1, MOST_ROUNDS + 1):
+        if student_factor(count) * ratio.spread / math.sqrt(count) < needed:
+            return count - ratio.rounds
+    return None

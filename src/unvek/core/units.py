@@ -1,0 +1,102 @@
+"""Quantities: parsing "30 s", "12 GiB" and "3 %", and wording them again.
+
+Inside Unvek a time is in seconds and a size in bytes, as their names say (`_s`, `_bytes`); only here do they
+become text. How speed is worded is decided in one place, `speed_words`.
+"""
+
+import math
+import re
+from collections.abc import Mapping
+
+SECONDS: Mapping[str, float] = {"ms": 0.001, "s": 1.0, "min": 60.0, "h": 3600.0}
+BYTES: Mapping[str, float] = {"B": 1, "KiB": 2**10, "MiB": 2**20, "GiB": 2**30, "kB": 1e3, "MB": 1e6, "GB": 1e9}
+_QUANTITY = re.compile(r"\s*([0-9]+(?:\.[0-9]+)?)\s*([A-Za-z%]*)\s*")
+PLACES = 6  # the most decimals that any figure is shown with
+
+
+def parse_duration(text: str) -> float:
+    """Return seconds for a text such as "30 s", "1.5 min" or "200 ms".
+
+    Raises ValueError, saying what would be right, for another text or where the unit is missing.
+    """
+    return _parse(text, SECONDS, 'a duration with its unit, such as "30 s", "200 ms", "10 min" or "2 h"')
+
+
+def parse_bytes(text: str) -> int:
+    """Return bytes for a text such as "12 GiB" or "500 MB"; ValueError as for parse_duration."""
+    return round(_parse(text, BYTES, 'a size with its unit, such as "12 GiB" or "500 MB"'))
+
+
+def _parse(text: str, units: Mapping[str, float], wanted: str) -> float:
+    found = _QUANTITY.fullmatch(text)
+    if not found or found[2] not in units:
+        raise ValueError(wanted)
+    return float(found[1]) * units[found[2]]
+
+
+def duration_words(seconds: float) -> str:
+    """Word a stretch of time for reading: "45 ms", "3.2 s", "4 min 10 s", "2 h 05 min"."""
+    if seconds < 0.9995:
+        return f"{seconds * 1000:.3g} ms"
+    if seconds < 9.95:
+        return f"{seconds:.1f} s"
+    whole = round(seconds)
+    if whole < 120:
+        return f"{whole} s"
+    if whole < 2 * 3600:
+        return f"{whole // 60} min {whole % 60:02} s"
+    return f"{whole // 3600} h {whole % 3600 // 60:02} min"
+
+
+def range_words(low_s: float, high_s: float) -> str:
+    """Word a range of time, once where both ends read the same."""
+    low, high = duration_words(low_s), duration_words(high_s)
+    if low == high:
+        return low
+    low_number, _, low_unit = low.partition(" ")
+    high_number, _, high_unit = high.partition(" ")
+    return f"{low_number} to {high_number} {low_unit}" if low_unit == high_unit else f"{low} to {high}"
+
+
+def bytes_words(size: float) -> str:
+    """Word a size: "911 KiB", "38.2 MiB"."""
+    for unit in ("B", "KiB", "MiB", "GiB"):
+        if size < 1000 or unit == "GiB":
+            break
+        size /= 1024
+    return f"{size:.0f} {unit}" if size >= 100 or unit == "B" else f"{size:.1f} {unit}"
+
+
+def speed_words(time_ratio: float) -> str:
+    """Word how fast something is against a reference, from its time over the reference's.
+
+    The only place in Unvek that words speed: 30/43 is "1.43x as fast (30 % less time)", never "25 % faster".
+    """
+    change = round(abs(time_ratio - 1) * 100)
+    if change == 0:
+        return "1.00x as fast (the same time)"
+    return f"{times_words(1 / time_ratio)} as fast ({change} % {'less' if time_ratio < 1 else 'more'} time)"
+
+
+def times_words(factor: float) -> str:
+    """Word a factor to three digits: "1.43x", "9.31x", "12.4x"."""
+    return f"{factor:.{max(0, 2 - max(0, math.floor(math.log10(factor))))}f}x"
+
+
+def decimals_for(value: float, low: float | None, high: float | None) -> int:
+    """Return how many decimals an interval supports: its half-width is known to two digits, and no more.
+
+    Without an interval three digits of the value are shown.
+    """
+    if low is None or high is None or not math.isfinite(high - low):
+        return _decimals(abs(value), digits=3)
+    half_width = (high - low) / 2
+    return min(_decimals(half_width, digits=2), _decimals(abs(value), digits=5)) if half_width > 0 else _decimals(
+        abs(value), digits=4
+    )
+
+
+def _decimals(size: float, digits: int) -> int:
+    if size == 0:
+        return 0
+    return min(PLACES, max(0, digits - 1 - math.floor(math.log10(size))))

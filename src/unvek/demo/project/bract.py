@@ -1,0 +1,243 @@
+"""bract: a small model that paints plant labels, in NumPy alone.
+
+A label is a flower on a ground, asked for in one sentence such as "a violet flower with six petals
+on night ground, one leaf". bract starts from noise and follows a learned velocity field to a picture
+in a number of steps (rectified flow: Lipman et al. 2023, "Flow Matching for Generative Modeling";
+Liu et al. 2023, "Flow Straight and Fast"). The network is a transformer over 8x8 patches laid every
+6 pixels, so that neighbours overlap and no seams show.
+
+Weights lie in a safetensors file. Matrices may be stored whole (float32), in half precision, or in
+groups of integers of 8, 4 or 3 bits with a scale and a smallest value for each group. What is packed
+stays packed in memory and is unpacked a layer at a time, each time it is used: less memory, more work.
+"""
+
+import json
+import math
+import re
+from dataclasses import dataclass
+from functools import partial
+from pathlib import Path
+
+import numpy as np
+
+COLOURS = ("rose", "amber", "violet", "white")
+PETALS = ("four", "five", "six", "eight")
+GROUNDS = ("soil", "meadow", "night")
+LEAVES = ("no leaf", "one leaf", "two leaves")
+CHOICES = (COLOURS, PETALS, GROUNDS, LEAVES)
+SENTENCE = re.compile(
+    r"an? (\w+) flower with (\w+) petals on (\w+) ground, (no leaf|one leaf|two leaves)\.?", re.IGNORECASE
+)
+
+SIZE = 48  # pixels a side
+PATCH, STRIDE = 8, 6  # a patch's side, and how far apart patches start
+SIDE = SIZE // STRIDE  # patches a side
+MARGIN = (PATCH - STRIDE) // 2  # the border that the outermost patches reach over
+WIDTH, HEADS = 128, 4
+TIME_WIDTH = 64
+
+
+def parse_prompt(prompt: str) -> tuple[int, int, int, int]:
+    """Return the index of each attribute in CHOICES; ValueError says what a label may be asked for."""
+    found = SENTENCE.fullmatch(prompt.strip())
+    if found:
+        words = [word.lower() for word in found.groups()]
+        if all(word in choices for word, choices in zip(words, CHOICES)):
+            return tuple(choices.index(word) for word, choices in zip(words, CHOICES))
+    raise ValueError(
+        f"bract can't paint {prompt!r}: it knows 'a COLOUR flower with NUMBER petals on GROUND ground, LEAVES', with "
+        f"COLOUR one of {', '.join(COLOURS)}; NUMBER one of {', '.join(PETALS)}; GROUND one of {', '.join(GROUNDS)}; "
+        f"LEAVES one of {', '.join(LEAVES)}"
+    )
+
+
+# ---- weights ---------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class Whole:
+    """A matrix kept as floats of 32 or 16 bits."""
+
+    values: np.ndarray
+
+    def unpacked(self) -> np.ndarray:
+        return self.values.astype(np.float32, copy=False)
+
+
+@dataclass(frozen=True)
+class Grouped:
+    """A matrix kept as small integers: value = code x scale + smallest, scale and smallest by group."""
+
+    packed: np.ndarray  # uint8, the codes' bits
+    scale: np.ndarray  # float16 (groups, 1)
+    smallest: np.ndarray  # float16 (groups, 1)
+    bits: int
+    shape: tuple[int, int]
+
+    def unpacked(self) -> np.ndarray:
+        codes = unpack_codes(self.packed, self.bits).reshape(len(self.scale), -1)
+        values = codes.astype(np.float32)
+        values *= self.scale.astype(np.float32)
+        values += self.smallest.astype(np.float32)
+        return values.reshape(self.shape)
+
+
+def pack_codes(codes: np.ndarray, bits: int) -> np.ndarray:
+    """Lay codes (uint8, a multiple of 8 of them, each below 2**bits) end to end: 8, 4 or 3 bits each."""
+    flat = codes.reshape(-1).astype(np.uint8)
+    if bits == 8:
+        return flat
+    if bits == 4:
+        return flat[0::2] | flat[1::2] << 4
+    # Eight codes of three bits fill three bytes exactly.
+    eight = flat.reshape(-1, 8).astype(np.uint32)
+    word = (eight << (3 * np.arange(8, dtype=np.uint32))).sum(axis=1, dtype=np.uint32)
+    return np.stack([word & 255, word >> 8 & 255, word >> 16], axis=1).astype(np.uint8).reshape(-1)
+
+
+def unpack_codes(packed: np.ndarray, bits: int) -> np.ndarray:
+    """The inverse of pack_codes."""
+    if bits == 8:
+        return packed
+    if bits == 4:
+        codes = np.empty(2 * packed.size, np.uint8)
+        np.bitwise_and(packed, 15, out=codes[0::2])
+        np.right_shift(packed, 4, out=codes[1::2])
+        return codes
+    three = packed.reshape(-1, 3).astype(np.uint32)
+    word = three[:, 0] | three[:, 1] << 8 | three[:, 2] << 16
+    codes = np.empty((word.size, 8), np.uint8)
+    for place in range(8):
+        codes[:, place] = word >> (3 * place) & 7
+    return codes.reshape(-1)
+
+
+def read_safetensors(path: Path) -> tuple[dict[str, np.ndarray], dict[str, str]]:
+    """Return the arrays and the metadata of a safetensors file: a length, a JSON header, then raw data."""
+    kinds = {"F32": np.float32, "F16": np.float16, "U8": np.uint8}
+    with open(path, "rb") as file:
+        header = json.loads(file.read(int.from_bytes(file.read(8), "little")))
+        data = file.read()
+    about = header.pop("__metadata__", {})
+    arrays = {
+        name: np.frombuffer(data[slice(*entry["data_offsets"])], kinds[entry["dtype"]]).reshape(entry["shape"])
+        for name, entry in header.items()
+    }
+    return arrays, about
+
+
+def load(path: Path) -> "Bract":
+    """Read a weights file as training/bract/pack.py writes it."""
+    arrays, about = read_safetensors(path)
+    shapes = json.loads(about.get("grouped", "{}"))
+    weights: dict[str, Whole | Grouped] = {
+        name: Grouped(
+            arrays.pop(name + ".packed"), arrays.pop(name + ".scale"), arrays.pop(name + ".smallest"), bits, tuple(shape)
+        )
+        for name, (bits, *shape) in shapes.items()
+    }
+    weights.update((name, Whole(array)) for name, array in arrays.items())
+    return Bract(weights)
+
+
+# ---- the network -----------------------------------------------------------------------------------
+
+
+def normalised(x: np.ndarray) -> np.ndarray:
+    """Scale the last axis to a root mean square of one."""
+    return x / np.sqrt(np.mean(x * x, axis=-1, keepdims=True) + 1e-6)
+
+
+def softmax(x: np.ndarray) -> np.ndarray:
+    weights = np.exp(x - x.max(axis=-1, keepdims=True))
+    return weights / weights.sum(axis=-1, keepdims=True)
+
+
+class Bract:
+    """The velocity field, and the walk along it."""
+
+    def __init__(self, weights: dict[str, Whole | Grouped]):
+        self.weights = weights
+        self.depth = sum(name.endswith(".qkv") for name in weights)
+
+    def weight(self, name: str) -> np.ndarray:
+        return self.weights[name].unpacked()
+
+    def velocity(self, pictures: np.ndarray, time: float, conditions: np.ndarray) -> np.ndarray:
+        """Return d picture / d time.
+
+        pictures: (batch, 48, 48, 3) in about -1..1; time: 1 is noise, 0 the picture; conditions: (batch, 4)
+        indices of attributes, where the number of choices itself stands for "not said".
+        """
+        batch = len(pictures)
+        shift = self.modulation(time)
+        x = patches(pictures) @ self.weight("patch_in") + self.weight("place")
+        said = np.stack([self.weight(f"said.{i}")[conditions[:, i]] for i in range(len(CHOICES))], axis=1)
+        x = np.concatenate([said, x], axis=1)  # (batch, 4 + 64, width)
+        for layer in range(self.depth):
+            table = shift + self.weight(f"block.{layer}.table")
+            x = x + table[2] * self.attention(layer, normalised(x) * (1 + table[0]) + table[1])
+            hidden = (normalised(x) * (1 + table[3]) + table[4]) @ self.weight(f"block.{layer}.up")
+            hidden = np.maximum(hidden, 0)
+            x = x + table[5] * ((hidden * hidden) @ self.weight(f"block.{layer}.down"))
+        table = shift[:2] + self.weight("last.table")
+        out = (normalised(x[:, len(CHOICES) :]) * (1 + table[0]) + table[1]) @ self.weight("patch_out")
+        return overlapped(out.reshape(batch, SIDE, SIDE, PATCH, PATCH, 3))
+
+    def modulation(self, time: float) -> np.ndarray:
+        """Return what the time says to every layer: six rows (scale, shift, gate; twice)."""
+        rates = np.exp(np.linspace(0, math.log(1000), TIME_WIDTH // 2, dtype=np.float32))
+        waves = np.concatenate([np.cos(time * rates), np.sin(time * rates)]).astype(np.float32)
+        hidden = np.maximum(waves @ self.weight("time.in"), 0)
+        return (hidden @ self.weight("time.out")).reshape(6, WIDTH)
+
+    def attention(self, layer: int, x: np.ndarray) -> np.ndarray:
+        batch, length, _ = x.shape
+        mixed = (x @ self.weight(f"block.{layer}.qkv")).reshape(batch, length, 3, HEADS, WIDTH // HEADS)
+        queries, keys, values = mixed.transpose(2, 0, 3, 1, 4)  # each (batch, heads, length, width / heads)
+        sharpness = self.weight(f"block.{layer}.sharpness")[:, None, None]
+        scores = sharpness * normalised(queries) @ normalised(keys).swapaxes(-1, -2)
+        seen = softmax(scores) @ values
+        return seen.transpose(0, 2, 1, 3).reshape(batch, length, WIDTH) @ self.weight(f"block.{layer}.out")
+
+    def paint(self, prompt: str, seed: int, steps: int, guidance: float, on_step=None) -> np.ndarray:
+        """Return a picture (48, 48, 3) in 0..1.
+
+        guidance above 1 asks the network twice a step, with and without the prompt, and goes further in the
+        direction of their difference (Ho and Salimans 2022, "Classifier-Free Diffusion Guidance").
+        on_step is called after each step, with a function that returns the picture as it stands.
+        """
+        said = parse_prompt(prompt)
+        unsaid = [len(choices) for choices in CHOICES]
+        conditions = np.array([said, unsaid] if guidance != 1 else [said])
+        x = np.random.default_rng(seed).standard_normal((1, SIZE, SIZE, 3), dtype=np.float32)
+        for step in range(steps):
+            time = 1 - step / steps
+            velocity = self.velocity(np.repeat(x, len(conditions), axis=0), time, conditions)
+            if guidance != 1:
+                velocity = velocity[1:] + guidance * (velocity[:1] - velocity[1:])
+            x = x - velocity / steps
+            if on_step:
+                on_step(partial(as_picture, x[0]))
+        return as_picture(x[0])
+
+
+def as_picture(x: np.ndarray) -> np.ndarray:
+    """Bring the network's scale, -1..1, to a picture's, 0..1."""
+    return np.clip(x / 2 + 0.5, 0, 1)
+
+
+def patches(pictures: np.ndarray) -> np.ndarray:
+    """Cut (batch, 48, 48, 3) into (batch, 64, 8 x 8 x 3), each patch reaching a pixel over its neighbours."""
+    framed = np.pad(pictures, ((0, 0), (MARGIN, MARGIN), (MARGIN, MARGIN), (0, 0)))
+    cut = np.lib.stride_tricks.sliding_window_view(framed, (PATCH, PATCH), axis=(1, 2))[:, ::STRIDE, ::STRIDE]
+    return cut.transpose(0, 1, 2, 4, 5, 3).reshape(len(pictures), SIDE * SIDE, PATCH * PATCH * 3)
+
+
+def overlapped(cut: np.ndarray) -> np.ndarray:
+    """Add patches (batch, 8, 8, 8, 8, 3) up where they overlap: the transpose of cutting."""
+    whole = np.zeros((len(cut), SIZE + 2 * MARGIN, SIZE + 2 * MARGIN, 3), np.float32)
+    for y in range(PATCH):
+        for x in range(PATCH):
+            whole[:, y : y + SIZE : STRIDE, x : x + SIZE : STRIDE] += cut[:, :, :, y, x]
+    return whole[:, MARGIN:-MARGIN, MARGIN:-MARGIN]

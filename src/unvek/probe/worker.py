@@ -1,0 +1,172 @@
+"""Runs a model script beside the engine: python worker.py REQUESTS_FD EVENTS_FD SCRIPT.
+
+Requests come as JSON lines on one pipe, events go as JSON lines on another; what the script prints goes where
+this process's standard output and error go, the launch's log. Standard library only, Python 3.8 and later.
+"""
+
+import ctypes
+import faulthandler
+import importlib.util
+import json
+import os
+import platform
+import signal
+import sys
+import traceback
+from pathlib import Path
+from time import monotonic_ns, process_time
+from types import ModuleType, SimpleNamespace
+
+EVENTS_VERSION = 1
+LONGEST_ERROR = 2000
+
+
+def main() -> None:
+    requests_fd, events_fd, script = int(sys.argv[1]), int(sys.argv[2]), Path(sys.argv[3])
+    die_with_parent()
+    for fd in (requests_fd, events_fd):
+        os.set_inheritable(fd, False)  # what the script starts must not hold the pipes open
+    faulthandler.enable()  # a crash in C leaves its Python stack in the log
+    for stream in (sys.stdout, sys.stderr):
+        stream.reconfigure(line_buffering=True, errors="backslashreplace")
+    probe_module = imported(Path(__file__).with_name("probe.py"), "_unvek_probe")
+    own_folder = str(Path(__file__).parent)
+    sys.path[:] = [str(script.parent)] + [entry for entry in sys.path if entry != own_folder]
+    sys.argv[:] = [str(script)]
+    Worker(requests_fd, probe_module.EventPipe(events_fd), probe_module.Probe, script).serve()
+
+
+class Worker:
+    def __init__(self, requests_fd, pipe, probe_class, script: Path):
+        self._requests = os.fdopen(requests_fd, "rb")
+        self._pipe = pipe
+        self._probe_class = probe_class
+        self._script = script
+        self._module = None
+        self._model = None
+
+    def serve(self) -> None:
+        self._tell(
+            {"event": "ready", "at_ns": monotonic_ns(), "version": EVENTS_VERSION, "pid": os.getpid(),
+             "python": platform.python_version(), "implementation": platform.python_implementation()}
+        )
+        for line in iter(self._requests.readline, b""):
+            request = json.loads(line)
+            if request["do"] == "load":
+                self._load(request["variant"])
+            elif request["do"] == "run":
+                self._run(request["job"])
+            else:
+                return
+
+    def _load(self, variant: dict) -> None:
+        began_ns = monotonic_ns()
+        try:
+            self._module = imported(self._script, self._script.stem)
+            for name in ("load", "run"):
+                if not callable(getattr(self._module, name, None)):
+                    raise AttributeError("%s has no function %s()" % (self._script.name, name))
+            variant["weights"] = [Path(path) for path in variant["weights"]]
+            variant["parts"] = {name: Path(path) for name, path in variant["parts"].items()}
+            self._model = self._module.load(SimpleNamespace(**variant))
+            error = None
+        except BaseException as caught:  # the script may raise anything, SystemExit too
+            error = told(caught)
+        ended_ns = monotonic_ns()
+        flush_prints()
+        self._tell({"event": "loaded", "at_ns": ended_ns, "began_ns": began_ns, "error": error})
+
+    def _run(self, job: dict) -> None:
+        job["inputs"] = [Path(path) for path in job["inputs"]]
+        job["out"] = Path(job["out"])
+        probe = self._probe_class(self._pipe, job["out"])
+        forget_peak_memory()
+        cpu_s = cpu_time_s()
+        error = None
+        self._tell({"event": "began", "at_ns": monotonic_ns()})
+        try:
+            self._module.run(self._model, SimpleNamespace(**job), probe)
+            if probe.sync is not None:
+                probe.sync()
+        except BaseException as caught:
+            error = told(caught)
+        ended_ns = monotonic_ns()
+        self._pipe.flush()
+        flush_prints()
+        self._tell(
+            {"event": "ended", "at_ns": ended_ns, "status": "failed" if error else "finished", "error": error,
+             "cpu_s": round(cpu_time_s() - cpu_s, 6), "memory_peak_bytes": peak_memory_bytes()}
+        )
+
+    def _tell(self, event: dict) -> None:
+        self._pipe.put((json.dumps(event) + "\n").encode(), event["at_ns"])
+        self._pipe.flush()
+
+
+def imported(path: Path, name: str) -> ModuleType:
+    """Import a file as a module of this name, so that nothing of the user's can stand in its way."""
+    spec = importlib.util.spec_from_file_location(name, str(path))
+    module = importlib.util.module_from_spec(spec)
+    sys.modules[name] = module
+    spec.loader.exec_module(module)
+    return module
+
+
+def told(error: BaseException) -> str:
+    """Leave the traceback in the log, and return one line for the record."""
+    try:
+        traceback.print_exception(type(error), error, error.__traceback__)
+        return ("%s: %s" % (type(error).__name__, error)).splitlines()[0][:LONGEST_ERROR]
+    except Exception:  # an exception whose own text raises
+        return type(error).__name__
+
+
+def flush_prints() -> None:
+    """Bring what was printed, from Python and from C, into the log before the run is over."""
+    try:
+        sys.stdout.flush()
+        sys.stderr.flush()
+        ctypes.CDLL(None).fflush(None)
+    except (OSError, ValueError, AttributeError):
+        pass  # the script closed its streams, or this C library has no such call: the log is then later, not wrong
+
+
+def die_with_parent() -> None:
+    """On Linux, end at once if the engine is killed, even in the middle of a run."""
+    if sys.platform == "linux":
+        PR_SET_PDEATHSIG = 1
+        ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGKILL)
+
+
+def forget_peak_memory() -> None:
+    """Start the kernel's high-water mark of resident memory anew (proc(5), clear_refs, since Linux 4.0)."""
+    try:
+        with open("/proc/self/clear_refs", "w") as file:
+            file.write("5")
+    except OSError:
+        pass  # elsewhere the mark stands for the whole process
+
+
+def peak_memory_bytes():
+    try:
+        with open("/proc/self/status") as file:
+            for line in file:
+                if line.startswith("VmHWM:"):
+                    return int(line.split()[1]) * 1024
+    except OSError:
+        pass
+    try:
+        import resource
+    except ImportError:
+        return None
+    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+    return peak if sys.platform == "darwin" else peak * 1024
+
+
+def cpu_time_s() -> float:
+    children = os.times()
+    return process_time() + children.children_user + children.children_system
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,81 @@
+"""A checked plan, drawn: what is wrong with it, or what it would run."""
+
+from collections.abc import Mapping
+from typing import Any
+
+from rich.console import Console
+from rich.text import Text
+
+from unvek.core.findings.checkup import Checkup
+from unvek.core.units import range_words
+from unvek.show.figures import figure, scale_for, settings_words, variant_text, warning_text
+from unvek.show.grid import Column, print_grid
+from unvek.show.terminal import clean, faint
+from unvek.show.views import View
+
+
+def print_checkup(out: Console, found: Checkup) -> None:
+    if not found.ok:
+        count = "1 error" if len(found.errors) == 1 else f"{len(found.errors)} errors"
+        out.print(warning_text(f"{clean(found.plan)}: {count}"))
+        for problem in found.errors:
+            out.print()
+            out.print(Text(clean(problem.where), style="bold"))
+            out.print(Text(f"  found   {clean(problem.found)}"))
+            out.print(Text(f"  wanted  {clean(problem.wanted)}"))
+        return
+    out.print(Text(clean(found.title), style="bold"))
+    out.print(Text(_what_it_runs(found)))
+    if found.already:
+        out.print(Text(f"{found.already} of them are done; {found.runs - found.already} are left."))
+    if found.forecast_s is not None and found.already < found.runs:
+        out.print(Text(f"These would take {range_words(found.forecast_s.low, found.forecast_s.high)}, from the runs so far, "
+                       "and the starting of processes on top."))  # fmt: skip
+    out.print()
+    print_grid(out, checkup_columns(found))
+    if found.doubts:
+        out.print()
+    for doubt in found.doubts:
+        out.print(Text.assemble(("doubt  ", "bold"), clean(doubt)))
+
+
+def _what_it_runs(found: Checkup) -> str:
+    parts = [
+        _count(len(found.variants), "variant"),
+        _count(found.items, "item"),
+        _count(found.rounds, "round"),
+        _count(found.repeats, "repeat"),
+    ]
+    warmups = found.warmups * len(found.variants) * found.rounds
+    return f"{' x '.join(parts)} = {_count(found.runs, 'run')}, and {_count(warmups, 'warm-up')}"
+
+
+def _count(number: int, name: str) -> str:
+    return f"{number} {name}{'' if number == 1 else 's'}"
+
+
+def checkup_columns(found: Checkup) -> list[Column]:
+    scale = scale_for("B", (variant.weights_bytes for variant in found.variants))
+    names = Column("variant", numeric=False, keep=10)
+    forms = Column("form", numeric=False, keep=8)
+    weights = Column("weights", scale.unit, keep=6)
+    settings = Column("settings", numeric=False, keep=7)
+    for variant in found.variants:
+        reference = "  (reference)" if variant.name == found.reference else ""
+        names.add(variant_text(variant.name, variant.form) + faint(reference))
+        forms.add(variant.form)
+        weights.add(figure(variant.weights_bytes, None, None, scale))
+        settings.add(settings_words(dict(variant.settings)))
+    return [names, forms, weights, settings]
+
+
+def checkup_records(found: Checkup) -> list[Mapping[str, Any]]:
+    if not found.ok:
+        return [{"where": p.where, "found": p.found, "wanted": p.wanted} for p in found.errors]
+    return [
+        {"variant": v.name, "form": v.form, "weights_bytes": v.weights_bytes, "settings": dict(v.settings)}
+        for v in found.variants
+    ]
+
+
+CHECKUP = View(print_checkup, checkup_columns, checkup_records)

@@ -1,0 +1,118 @@
+"""A table without boxes: columns with their unit in the head, numbers on their decimal points, one thin rule.
+
+What does not fit the window's width is left out, the least important columns first, and it is said.
+"""
+
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, field
+
+from rich.cells import cell_len
+from rich.console import Console
+from rich.text import Text
+
+GAP = 2
+NARROWEST_STRIP = 18
+WIDEST_STRIP = 60
+
+
+@dataclass(slots=True)
+class Column:
+    """One column. Numbers stand on their decimal points; `keep` is how long it stays as the window narrows."""
+
+    head: str
+    unit: str = ""
+    numeric: bool = True
+    keep: int = 5
+    cells: list[Text] = field(default_factory=list)
+
+    def add(self, cell: str | Text) -> None:
+        self.cells.append(Text(cell) if isinstance(cell, str) else cell)
+
+    def laid_out(self) -> list[Text]:
+        """Return the cells padded to one width, below head and unit."""
+        cells = _on_decimal_points(self.cells) if self.numeric else self.cells
+        heads = [Text(self.head), Text(self.unit, style="dim")]
+        width = max(cell_len(cell.plain) for cell in (*cells, *heads))
+        return [_padded(cell, width, right=self.numeric) for cell in (*heads, *cells)]
+
+
+@dataclass(slots=True)
+class StripColumn:
+    """The column that takes the room that is left: its head and rows are drawn once the width is known."""
+
+    head: str
+    draw: Callable[[int], tuple[Text, list[Text]]]
+
+
+def print_grid(out: Console, columns: Sequence[Column], strip: StripColumn | None = None) -> None:
+    """Print the table. Without room for a strip there is none."""
+    kept, dropped = _fitting(list(columns), out.width - (NARROWEST_STRIP + GAP if strip else 0))
+    laid_out = [column.laid_out() for column in kept]
+    used = sum(cell_len(column[0].plain) + GAP for column in laid_out)
+    if strip is not None and out.width - used >= NARROWEST_STRIP:
+        width = min(WIDEST_STRIP, out.width - used)
+        scale, rows = strip.draw(width)
+        # The strips stand right after the names, where the eye begins.
+        laid_out.insert(1, [_padded(Text(strip.head), width, False), _padded(scale, width, False), *rows])
+    lines = [Text(" " * GAP).join(cells) for cells in zip(*laid_out, strict=True)]
+    total = max(cell_len(line.plain) for line in lines)
+    for place, line in enumerate(lines):
+        if place == 1 and not line.plain.strip():
+            continue
+        line.rstrip()
+        out.print(line, no_wrap=True, overflow="crop", crop=True)
+        if place == 1 or (place == 0 and not lines[1].plain.strip()):
+            out.print(Text("─" * min(total, out.width), style="dim"))
+    if dropped:
+        out.print(Text(f"Left out for want of room: {', '.join(dropped)}.", style="dim"))
+
+
+def _fitting(columns: list[Column], width: int) -> tuple[list[Column], list[str]]:
+    dropped: list[str] = []
+    while len(columns) > 2 and sum(cell_len(c.laid_out()[0].plain) + GAP for c in columns) > width:
+        least = min(columns, key=lambda column: column.keep)
+        columns.remove(least)
+        dropped.append(least.head)
+    return columns, dropped
+
+
+def markdown(columns: Iterable[Column]) -> str:
+    """Return the columns as a Markdown table; what stands in a cell can't end it."""
+    columns = list(columns)
+    heads = [f"{column.head} ({column.unit})" if column.unit else column.head for column in columns]
+    rules = ["---:" if column.numeric else ":---" for column in columns]
+    rows = [list(row) for row in zip(*(column.cells for column in columns), strict=True)]
+    lines = [heads, rules, *([_in_markdown(cell.plain) for cell in row] for row in rows)]
+    return "\n".join("| " + " | ".join(line) + " |" for line in lines)
+
+
+def _in_markdown(text: str) -> str:
+    for character in "\\`*_[]<>|":
+        text = text.replace(character, "\\" + character)
+    return text
+
+
+def _on_decimal_points(cells: Sequence[Text]) -> list[Text]:
+    """Pad numbers on the right so that their points line up; a cell that is no number ends at the point."""
+    after = [_after_point(cell.plain) for cell in cells]
+    most = max(after, default=0)
+    return [cell + Text(" " * (most - count)) if _is_number(cell.plain) else cell
+            for cell, count in zip(cells, after, strict=True)]  # fmt: skip
+
+
+def _is_number(text: str) -> bool:
+    return text[:1].isdigit() or text[:2].lstrip("-+").isdigit()
+
+
+def _after_point(text: str) -> int:
+    """How many columns stand from the decimal point on."""
+    if not _is_number(text):
+        return 0
+    place = text.find(".")
+    digits = len(text) - len(text.lstrip("-+0123456789"))
+    return cell_len(text) - (place if place >= 0 else digits)
+
+
+def _padded(cell: Text, width: int, right: bool) -> Text:
+    room = Text(" " * (width - cell_len(cell.plain)))
+    return room + cell if right else cell + room

@@ -1,0 +1,162 @@
+"""Drawing the live view: where we are, what runs now, what has come so far. Readable at 80x24."""
+
+from rich.cells import cell_len
+from rich.text import Text
+
+from unvek.core.units import bytes_words, duration_words, range_words, times_words
+from unvek.show.bars import step_bars
+from unvek.show.figures import variant_text
+from unvek.show.live.preview import half_blocks
+from unvek.show.live.state import NS, LiveState, RunNow, VariantSoFar
+from unvek.show.palette import FORM_COLOURS, FORM_MARKS, REFERENCE_LINE, RUN_DOT, WARNING
+from unvek.show.strip import Axis
+from unvek.show.terminal import clean, clean_lines
+
+WHERE_LINES, FOOT_LINES = 4, 2
+LEAST_NOW_LINES, MOST_NOW_LINES = 7, 24
+LEFT_COLUMNS = 44
+WARM_UP_DOT, FAILED_CROSS = "○", "×"
+
+
+def draw(state: LiveState, width: int, height: int, now_ns: int) -> list[Text]:
+    """Return the screen's lines: never more than height, never wider than width."""
+    so_far = min(len(state.variants) + 2, max(3, height - WHERE_LINES - FOOT_LINES - LEAST_NOW_LINES))
+    now_lines = min(MOST_NOW_LINES, max(LEAST_NOW_LINES, height - WHERE_LINES - FOOT_LINES - so_far))
+    lines = [
+        *_where(state, width),
+        *_now(state, width, now_lines, now_ns),
+        *_so_far(state, width, so_far),
+        Text(),
+        _foot(state),
+    ][:height]
+    for line in lines:
+        line.truncate(width, overflow="ellipsis")
+    return lines
+
+
+def _where(state: LiveState, width: int) -> list[Text]:
+    left = state.time_left_s()
+    time_left = "done" if state.over else f"{range_words(*left)} left" if left else "time left not known yet"
+    rig = state.rig
+    machine = f"{rig.get('processor') or 'unknown processor'}, {rig.get('cores')} cores, {bytes_words(rig.get('memory_bytes') or 0)}"
+    done = round(width * state.done / state.planned) if state.planned else 0
+    return [
+        _both_ends(Text(clean(state.title), style="bold"), Text(f"round {state.round} of {state.rounds}"), width),
+        _both_ends(Text(clean(machine), style="dim"), Text(f"{state.done} of {state.planned} runs, {time_left}"), width),
+        Text("━" * done) + Text("─" * (width - done), style="dim"),
+        Text(),
+    ]
+
+
+def _both_ends(left: Text, right: Text, width: int) -> Text:
+    room = width - cell_len(right.plain) - 2
+    left.truncate(max(0, room), overflow="ellipsis")
+    return left + Text(" " * (width - cell_len(left.plain) - cell_len(right.plain))) + right
+
+
+def _now(state: LiveState, width: int, height: int, now_ns: int) -> list[Text]:
+    left = _now_words(state, now_ns, width)
+    picture: list[Text] = []
+    if state.preview is not None and width > LEFT_COLUMNS + 16:
+        picture = half_blocks(*state.preview, columns=width - LEFT_COLUMNS, rows=height - 1)
+    lines = []
+    for place in range(height):
+        line = left[place] if place < len(left) else Text()
+        if place < len(picture):
+            line.truncate(LEFT_COLUMNS - 2, overflow="ellipsis")
+            line = line + Text(" " * (LEFT_COLUMNS - cell_len(line.plain))) + picture[place]
+        lines.append(line)
+    return lines
+
+
+def _now_words(state: LiveState, now_ns: int, width: int) -> list[Text]:
+    now = state.now
+    if now is None:
+        if state.loading is not None:
+            form = state.variants[state.loading].form
+            return [variant_text(state.loading, form), Text("loading", style="dim")]
+        return [Text("all runs are made" if state.over else "starting", style="dim")]
+    variant = state.variants[now.variant]
+    elapsed_s = max(0, (now.ended_ns or now_ns) - now.began_ns) * NS
+    which = f"{clean(now.task)}, seed {now.seed}"
+    lines = [
+        variant_text(now.variant, variant.form) + Text("  warm-up" if now.warm_up else f"  run {now.round}.{now.repeat}", style="dim"),
+        Text(which),
+        Text(clean(now.prompt), style="dim"),
+        Text(step_bars(now.step_times_s, LEFT_COLUMNS - 4), style=FORM_COLOURS[variant.form]),
+        Text(_step_words(now)),
+        Text(f"{duration_words(elapsed_s)} elapsed{_left_words(now)}"),
+        Text(_memory_words(variant), style="dim"),
+    ]
+    if now.text:
+        rate = f", {now.tokens / elapsed_s:.0f} a second" if now.tokens and elapsed_s else ""
+        lines += [Text(f"{now.tokens} tokens{rate}"), *(Text(line) for line in clean_lines(now.text)[-4:])]
+    return lines
+
+
+def _step_words(now: RunNow) -> str:
+    count = len(now.step_times_s)
+    if not count:
+        return clean(now.phase) or "no step yet"
+    of = f" of {now.steps_of}" if now.steps_of else ""
+    return f"step {count}{of}, {duration_words(sum(now.step_times_s) / count)} a step"
+
+
+def _left_words(now: RunNow) -> str:
+    count = len(now.step_times_s)
+    if not count or not now.steps_of or now.ended_ns is not None:
+        return ""
+    return f", about {duration_words(max(0, now.steps_of - count) * sum(now.step_times_s) / count)} of steps left"
+
+
+def _memory_words(variant: VariantSoFar) -> str:
+    peak = variant.memory_peak_bytes
+    return f"memory up to {bytes_words(peak)} so far" if peak else "memory not known yet"
+
+
+def _so_far(state: LiveState, width: int, height: int) -> list[Text]:
+    names = max((len(name) for name in state.variants), default=4) + 3
+    figures = 28
+    axis = Axis.over([t for v in state.variants.values() for t in (*v.times_s, *v.warm_up_times_s)], max(10, width - names - figures))
+    known = any(v.times_s or v.warm_up_times_s for v in state.variants.values())
+    head = Text(" " * names) + (axis.scale() if known else Text(" " * axis.width, style="dim"))
+    head += Text(f"{'s':<3}{'median':>8}{'as fast':>9}{'failed':>8}", style="dim")
+    lines = [head]
+    base = state.variants[state.reference].median_s if state.reference in state.variants else None
+    shown = list(state.variants.items())
+    room = height - 1
+    if len(shown) > room:
+        shown = shown[: max(1, room - 1)]
+    for name, variant in shown:
+        label = variant_text(name, variant.form)
+        label.truncate(names - 1)
+        label += Text(" " * (names - cell_len(label.plain)))
+        middle = variant.median_s
+        factor = times_words(base / middle) if base and middle else ""
+        line = label + _dots(axis, variant, base) + Text(f"   {duration_words(middle) if middle else '':>8}{factor:>9}")
+        failed = Text(f"{variant.failed or '':>8}", style=WARNING if variant.failed else "")
+        lines.append(line + failed)
+    if len(state.variants) > len(shown):
+        lines.append(Text(f"and {len(state.variants) - len(shown)} more variants; a taller window shows them", style="dim"))
+    return lines
+
+
+def _dots(axis: Axis, variant: VariantSoFar, base: float | None) -> Text:
+    cells = [(" ", "")] * axis.width
+    colour = FORM_COLOURS[variant.form]
+    for time in variant.warm_up_times_s:
+        cells[axis.column(time)] = (WARM_UP_DOT, "dim")
+    for time in variant.times_s:
+        cells[axis.column(time)] = (RUN_DOT, colour)
+    for time in variant.failed_times_s:
+        cells[axis.column(time)] = (FAILED_CROSS, WARNING)
+    if base is not None and cells[axis.column(base)][0] == " ":
+        cells[axis.column(base)] = (REFERENCE_LINE, "dim")
+    if variant.median_s is not None:
+        cells[axis.column(variant.median_s)] = (FORM_MARKS[variant.form], f"bold {colour}")
+    return Text.assemble(*cells)
+
+
+def _foot(state: LiveState) -> Text:
+    keys = Text("Ctrl-C skips this run, twice stops; what is done stays done", style="dim")
+    return Text(clean(state.news), style=WARNING) + Text("   ") + keys if state.news else keys

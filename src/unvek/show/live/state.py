@@ -1,0 +1,163 @@
+"""What the journal says is going on: entries and events in, a state to draw out."""
+
+import base64
+import binascii
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from statistics import median
+from typing import Any
+
+from unvek.core.run.forecast import Share, forecast
+from unvek.core.run.record import FAILURES, FINISHED
+
+NS = 1e-9
+TEXT_KEPT = 2000
+ENTRIES = ("plan", "launch", "unloaded", "run", "kept", "over")
+
+
+@dataclass(slots=True)
+class RunNow:
+    """The run in progress."""
+
+    variant: str
+    task: str
+    seed: int
+    round: int
+    repeat: int
+    warm_up: bool
+    prompt: str
+    steps_of: int | None
+    began_ns: int
+    boundary_ns: int
+    step_times_s: list[float] = field(default_factory=list)
+    phase: str = ""
+    tokens: int = 0
+    text: str = ""
+    ended_ns: int | None = None
+
+
+@dataclass(slots=True)
+class VariantSoFar:
+    """What one variant has shown so far."""
+
+    form: str
+    times_s: list[float] = field(default_factory=list)
+    warm_up_times_s: list[float] = field(default_factory=list)
+    failed_times_s: list[float] = field(default_factory=list)
+    failed: int = 0
+    left: int = 0
+    memory_peak_bytes: int = 0
+
+    @property
+    def median_s(self) -> float | None:
+        return median(self.times_s) if self.times_s else None
+
+
+class LiveState:
+    """Everything that the live view draws."""
+
+    def __init__(self) -> None:
+        self.title = ""
+        self.reference = ""
+        self.rig: Mapping[str, Any] = {}
+        self.rounds = self.round = 0
+        self.planned = self.done = 0
+        self.variants: dict[str, VariantSoFar] = {}
+        self.now: RunNow | None = None
+        self.loading: str | None = None
+        self.preview: tuple[int, int, bytes] | None = None
+        self.news = ""
+        self.began_ns = self.latest_ns = 0
+        self.over = False
+        self._busy_s = 0.0
+
+    def take(self, content: Mapping[str, Any]) -> None:
+        """Take one line of the journal. A line that lacks what it should have is passed over."""
+        try:
+            self.latest_ns = max(self.latest_ns, int(content["at_ns"]))
+            if "event" in content:  # first: a model's line may claim to be an entry too
+                self._on_event(content)
+            elif content["entry"] in ENTRIES:
+                getattr(self, "_on_" + content["entry"])(content)
+        except (KeyError, TypeError, ValueError, binascii.Error):
+            return
+
+    def time_left_s(self) -> tuple[float, float] | None:
+        """Return the time left as a range; what starting and keeping cost so far is put on top."""
+        found = forecast(Share(runs=v.left, seen_s=v.times_s or v.warm_up_times_s) for v in self.variants.values())
+        if found is None or self._busy_s == 0:
+            return None
+        on_top = max(1.0, (self.latest_ns - self.began_ns) * NS / self._busy_s)
+        return found[0] * on_top, found[1] * on_top
+
+    def _on_plan(self, entry: Mapping[str, Any]) -> None:
+        self.title, self.reference, self.rig = entry["title"], entry["reference"], entry["rig"]
+        self.rounds, self.planned, self.began_ns = entry["rounds"], entry["planned"], entry["at_ns"]
+        self.variants = {name: VariantSoFar(form) for name, form in entry["variants"]}
+        for name, _ in entry["pending"]:
+            self.variants[name].left += 1
+        self.done = self.planned - len(entry["pending"])
+        for name, time_s, status, warm_up in entry["earlier"]:
+            self._add(self.variants[name], time_s, status, warm_up)
+
+    def _on_launch(self, entry: Mapping[str, Any]) -> None:
+        self.loading, self.now, self.round = entry["variant"], None, entry["round"]
+
+    def _on_unloaded(self, entry: Mapping[str, Any]) -> None:
+        self.news = f"{entry['variant']} could not be loaded: {entry['error']}"
+
+    def _on_run(self, entry: Mapping[str, Any]) -> None:
+        self.loading = None
+        self.round = entry["round"]
+        self.now = RunNow(
+            variant=entry["variant"], task=entry["task"], seed=entry["seed"], round=entry["round"],
+            repeat=entry["repeat"], warm_up=entry["warm_up"], prompt=entry["prompt"],
+            steps_of=entry["steps"] if isinstance(entry["steps"], int) else None,
+            began_ns=entry["at_ns"], boundary_ns=entry["at_ns"],
+        )  # fmt: skip
+
+    def _on_kept(self, entry: Mapping[str, Any]) -> None:
+        variant = self.variants[entry["variant"]]
+        self._add(variant, entry["time_s"], entry["status"], entry["warm_up"])
+        self._busy_s += entry["time_s"] or 0.0
+        if not entry["warm_up"]:
+            variant.left = max(0, variant.left - 1)
+            self.done += 1
+        if entry["memory_peak_bytes"]:
+            variant.memory_peak_bytes = max(variant.memory_peak_bytes, entry["memory_peak_bytes"])
+        if entry["status"] != FINISHED:
+            self.news = f"{entry['variant']}, {entry['task']}, seed {entry['seed']}: {entry['status']}, {entry['error']}"
+
+    def _on_over(self, entry: Mapping[str, Any]) -> None:
+        self.over, self.now, self.loading = True, None, None
+
+    @staticmethod
+    def _add(variant: VariantSoFar, time_s: float | None, status: str, warm_up: bool) -> None:
+        variant.failed += status in FAILURES
+        if time_s is not None:
+            finished = variant.warm_up_times_s if warm_up else variant.times_s
+            (finished if status == FINISHED else variant.failed_times_s).append(time_s)
+
+    def _on_event(self, event: Mapping[str, Any]) -> None:
+        now = self.now
+        if now is None:
+            return
+        at_ns = event["at_ns"]
+        match event["event"]:
+            case "began":
+                now.began_ns = now.boundary_ns = at_ns
+            case "step":
+                now.step_times_s.append((at_ns - now.boundary_ns) * NS)
+                now.boundary_ns = at_ns
+                now.steps_of = event.get("of") or now.steps_of
+            case "phase":
+                now.phase, now.boundary_ns = str(event["name"]), at_ns
+            case "token" | "text":
+                now.tokens += (event.get("n") or 1) if event["event"] == "token" else 0
+                now.text = (now.text + str(event.get("text") or ""))[-TEXT_KEPT:]
+            case "preview":
+                width, height, rgb = event["width"], event["height"], base64.b64decode(event["rgb"], validate=True)
+                if 0 < width * height <= 96 * 96 and len(rgb) == 3 * width * height:
+                    self.preview = (width, height, rgb)
+            case "ended":
+                now.ended_ns = at_ns

@@ -1,0 +1,49 @@
+"""The plain view: a line a run, for pipes, files and terminals that want no drawing."""
+
+from collections.abc import Mapping
+from typing import Any, TextIO
+
+from unvek.core.run.record import FINISHED
+from unvek.core.units import duration_words
+from unvek.show.terminal import clean
+
+
+class PlainLines:
+    """Hears the journal's entries and writes them as lines."""
+
+    def __init__(self, stream: TextIO):
+        self._stream = stream
+        self._done = self._planned = 0
+
+    def hear(self, entry: Mapping[str, Any]) -> None:
+        match entry["entry"]:
+            case "plan":
+                self._planned, left = entry["planned"], len(entry["pending"])
+                self._done = self._planned - left
+                done = f", {self._done} of them done before" if self._done else ""
+                self._write(f"{clean(entry['title'])}: {self._planned} runs in {entry['rounds']} rounds{done}")
+            case "unloaded":
+                self._write(f"{clean(entry['variant'])} could not be loaded: {clean(entry['error'])}")
+            case "kept":
+                self._kept(entry)
+
+    def _kept(self, entry: Mapping[str, Any]) -> None:
+        if entry["warm_up"]:
+            place = "warm-up".rjust(2 * len(str(self._planned)) + 1)
+        else:
+            self._done += 1
+            place = f"{self._done:>{len(str(self._planned))}}/{self._planned}"
+        words = [
+            f"{place}  {clean(entry['variant'])}  {clean(entry['task'])}, seed {entry['seed']}",
+            f"round {entry['round']}.{entry['repeat']}",
+        ]
+        if entry["status"] == FINISHED:
+            steps = f", {entry['steps']} steps" if entry["steps"] else ""
+            words.append(f"{duration_words(entry['time_s'] or 0.0)}{steps}")
+        else:
+            words.append(f"{entry['status']}: {clean(entry['error'])}")
+        self._write("  ".join(words))
+
+    def _write(self, line: str) -> None:
+        self._stream.write(line + "\n")
+        self._stream.flush()

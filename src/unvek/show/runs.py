@@ -1,0 +1,135 @@
+"""The runs, drawn: all in lines, or one whole."""
+
+from collections.abc import Mapping
+from typing import Any
+
+from rich.console import Console
+from rich.text import Text
+
+from unvek.core.findings.runs import RunLine, RunList, RunWhole
+from unvek.core.run.record import FINISHED
+from unvek.core.units import bytes_words, duration_words
+from unvek.show.bars import step_bars
+from unvek.show.figures import UNKNOWN, figure, scale_for, settings_words, variant_text, warning_text
+from unvek.show.grid import Column, StripColumn, print_grid
+from unvek.show.strip import Axis, strip
+from unvek.show.terminal import clean, clean_lines, faint
+from unvek.show.views import View
+
+TEXT_SHOWN = 2000
+
+
+def print_runs(out: Console, found: RunList) -> None:
+    if not found.rows:
+        out.print("There are no runs here yet; make some with 'unvek run PLAN'.")
+        return
+    print_grid(out, run_columns(found), _strips(found))
+
+
+def run_columns(found: RunList) -> list[Column]:
+    rows = found.rows
+    time, step = (scale_for("s", (getattr(row, name) for row in rows)) for name in ("time_s", "step_time_s"))
+    columns = {
+        "run": Column("run", keep=10),
+        "variant": Column("variant", numeric=False, keep=10),
+        "task": Column("task", numeric=False, keep=7),
+        "seed": Column("seed", keep=6),
+        "round": Column("round", numeric=False, keep=5),
+        "status": Column("status", numeric=False, keep=9),
+        "time": Column("time", time.unit, keep=9),
+        "steps": Column("steps", keep=4),
+        "step": Column("a step", step.unit, keep=4),
+        "started": Column("started, UTC", numeric=False, keep=1),
+    }
+    for row in rows:
+        columns["run"].add(str(row.run))
+        columns["variant"].add(variant_text(row.variant, row.form))
+        columns["task"].add(clean(row.task))
+        columns["seed"].add(str(row.seed))
+        columns["round"].add(faint("warm-up") if row.warm_up else f"{row.round}.{row.repeat}")
+        columns["status"].add(_status(row))
+        columns["time"].add(figure(row.time_s, None, None, time))
+        columns["steps"].add(str(row.steps) if row.steps else UNKNOWN)
+        columns["step"].add(figure(row.step_time_s, None, None, step))
+        columns["started"].add(faint(clean(row.started.partition(".")[0].replace("T", " "))))
+    return list(columns.values())
+
+
+def _status(row: RunLine) -> Text:
+    if row.voided is not None:
+        return faint(clean(f"voided: {row.voided}", 30))
+    return Text(row.status) if row.status == FINISHED else warning_text(row.status)
+
+
+def _strips(found: RunList) -> StripColumn:
+    scale = scale_for("s", (row.time_s for row in found.rows))
+
+    def draw(width: int) -> tuple[Text, list[Text]]:
+        axis = Axis.over([row.time_s for row in found.rows if row.time_s is not None], width)
+        return axis.scale(scale.divisor), [strip(axis, row.form, row.time_s, None, None) for row in found.rows]
+
+    return StripColumn(f"time, {scale.unit}", draw)
+
+
+def run_records(found: RunList) -> list[Mapping[str, Any]]:
+    return [{name: getattr(row, name) for name in RunLine.__slots__ if name != "varied"} for row in found.rows]
+
+
+def print_run(out: Console, run: RunWhole) -> None:
+    head = Text.assemble(("Run " + str(run.run), "bold"), "  ", variant_text(run.variant, run.form), f"  {clean(run.task)}")
+    out.print(head + Text(f", seed {run.seed}" + (", warm-up" if run.warm_up else f", round {run.round}.{run.repeat}")))
+    status = Text(run.status) if run.status == FINISHED else warning_text(run.status)
+    took = "" if run.time_s is None else f" in {duration_words(run.time_s)}"
+    out.print(status + Text(took + (f": {clean(run.error)}" if run.error else "")))
+    if run.voided is not None:
+        out.print(warning_text(f"voided: {clean(run.voided)}"))
+    out.print()
+    for name, value in _facts(run):
+        out.print(Text.assemble((f"{name:<12}", "dim"), value), no_wrap=True, overflow="ellipsis")
+    if run.text:
+        _print_block(out, "text", run.text[:TEXT_SHOWN])
+    if run.log_tail:
+        _print_block(out, "last lines printed", run.log_tail)
+
+
+def _facts(run: RunWhole) -> list[tuple[str, str | Text]]:
+    steps = run.step_times_s
+    facts: list[tuple[str, str | Text]] = [("started", clean(run.started))]
+    facts.append(("launch", f"{run.launch}, its run {run.place}; {run.source}"))
+    if run.load_s is not None:
+        facts.append(("load", f"{duration_words(run.load_s)} (once a launch, not in the run's time)"))
+    if steps and run.step_time_s is not None:
+        facts.append(("steps", f"{len(steps)}, {duration_words(run.step_time_s)} each in the middle, "
+                               f"slowest {duration_words(max(steps))}"))  # fmt: skip
+        facts.append(("", step_bars(steps, 80)))
+    facts += [("phase", f"{clean(name)}: {duration_words(seconds)}") for name, seconds in run.phases.items()]
+    peak = run.machine["memory_peak_bytes"]
+    facts.append(("memory", UNKNOWN if peak is None else f"{bytes_words(peak)} at its peak"))
+    if run.machine["cpu_s"] is not None:
+        facts.append(("processor", f"{duration_words(run.machine['cpu_s'])} of its time"))
+    facts += [("measure", f"{clean(name)}: {UNKNOWN if value is None else f'{value:.6g}'}") for name, value in run.measures.items()]
+    facts += [("fault", warning_text(f"{clean(kind)}: {clean(note)}")) for kind, note in run.faults]
+    facts += [("output", f"{clean(o.path)} ({bytes_words(o.bytes)}, sha256 {o.digest[:12]})") for o in run.outputs]
+    facts.append(("settings", settings_words(run.provenance["settings"]) or UNKNOWN))
+    facts += [("made of", f"{clean(path)} (sha256 {digest[:12]})") for path, digest in
+              {**run.provenance["script"], **run.provenance["files"]}.items()]  # fmt: skip
+    facts.append(("interpreter", f"Python {clean(run.provenance['python'])}" if run.provenance["python"] else "unknown"))
+    rig = run.machine["rig"]
+    facts.append(("rig", f"{clean(rig['processor'] or 'unknown processor')}, {rig['cores']} cores, "
+                         f"{bytes_words(rig['memory_bytes'])}, {clean(rig['system'])}"))  # fmt: skip
+    return facts
+
+
+def _print_block(out: Console, head: str, text: str) -> None:
+    out.print()
+    out.print(faint(head))
+    for line in clean_lines(text):
+        out.print(Text("  " + line))
+
+
+def _one(run: RunWhole) -> list[Column]:
+    return run_columns(RunList(rows=(run,)))
+
+
+RUNS = View(print_runs, run_columns, run_records)
+RUN = View(print_run, _one, lambda run: run_records(RunList(rows=(run,))))

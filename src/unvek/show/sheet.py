@@ -1,0 +1,122 @@
+"""The outputs side by side, as one PNG: variants down, items across."""
+
+import math
+from pathlib import Path
+
+from PIL import Image, ImageDraw, ImageFont
+
+from unvek.core.errors import InputError
+from unvek.core.findings.likeness import MOST_PIXELS
+from unvek.core.findings.outputs import OutputCell, OutputRow, OutputSheet
+from unvek.core.units import duration_words
+from unvek.show.palette import CLAY, FORM_COLOURS, INK, PAPER
+from unvek.show.terminal import clean
+
+MARGIN, GAP = 28, 16
+HEAD, CAPTION = 112, 42
+LARGEST_SIDE, AIMED_SIDE = 512, 140  # pixels of one output on the sheet
+LARGEST_SHEET = 200_000_000  # pixels
+FAINT = "#6d7780"
+EMPTY = "#e7e1d4"
+
+Font = ImageFont.ImageFont | ImageFont.FreeTypeFont
+
+
+def draw_sheet(sheet: OutputSheet, out: Path, zoom: int | None = None) -> None:
+    """Draw the sheet and write it as PNG. Outputs keep their proportions; enlarged, their pixels stay visible."""
+    pictures = {cell.picture: _read(cell.picture) for row in sheet.rows for cell in row.cells if cell.picture}
+    largest = max((max(picture.size) for picture in pictures.values() if picture), default=AIMED_SIDE)
+    factor = float(zoom or max(1, round(AIMED_SIDE / largest)))
+    side = min(LARGEST_SIDE, round(largest * factor))
+    factor = min(factor, side / largest)
+    label_width = 40 + max(round(_font(17).getlength(clean(row.variant))) for row in sheet.rows)
+    width = 2 * MARGIN + label_width + len(sheet.items) * (side + GAP)
+    height = MARGIN + HEAD + len(sheet.rows) * (side + CAPTION + GAP) + MARGIN // 2
+    if width * height > LARGEST_SHEET:
+        raise InputError(f"the sheet would have {width} x {height} pixels; choose fewer with --tasks or --only, or a smaller --zoom")
+    page = Image.new("RGB", (width, height), PAPER)
+    draw = ImageDraw.Draw(page)
+    draw.text((MARGIN, MARGIN), clean(sheet.title), INK, _font(22))
+    for column, item in enumerate(sheet.items):
+        x = MARGIN + label_width + column * (side + GAP)
+        lines = [*_wrapped(clean(item.prompt), _font(12), side, most=3), f"seed {item.seed}"]
+        for place, line in enumerate(reversed(lines)):
+            draw.text((x, MARGIN + HEAD - 22 - 15 * place), line, FAINT, _font(12))
+    for place, row in enumerate(sheet.rows):
+        top = MARGIN + HEAD + place * (side + CAPTION + GAP)
+        _mark(draw, MARGIN + 9, top + 14, row.form)
+        draw.text((MARGIN + 28, top + 4), clean(row.variant), INK, _font(17))
+        for line, words in enumerate(_row_words(row, sheet)):
+            draw.text((MARGIN + 28, top + 28 + 17 * line), words, FAINT, _font(12))
+        for column, cell in enumerate(row.cells):
+            _draw_cell(page, draw, cell, pictures, (MARGIN + label_width + column * (side + GAP), top), side, factor, sheet)
+    try:
+        page.save(out, "PNG")
+    except OSError as error:
+        raise InputError(f"{out} can't be written: {error.strerror or error}") from error
+
+
+def _draw_cell(page: Image.Image, draw: ImageDraw.ImageDraw, cell: OutputCell, pictures: dict[Path, Image.Image | None],
+               corner: tuple[int, int], side: int, factor: float, sheet: OutputSheet) -> None:  # fmt: skip
+    x, y = corner
+    picture = pictures.get(cell.picture) if cell.picture else None
+    if picture is None:
+        draw.rectangle((x, y, x + side - 1, y + side - 1), EMPTY)
+        draw.text((x + 8, y + 8), cell.status if cell.picture is None else "no readable picture", CLAY, _font(13))
+        return
+    size = (max(1, round(picture.width * factor)), max(1, round(picture.height * factor)))
+    enlarged = picture.resize(size, Image.Resampling.NEAREST if factor >= 1 else Image.Resampling.LANCZOS)
+    page.paste(enlarged, corner)
+    steps = f"{cell.steps} steps, " if cell.steps else ""
+    draw.text((x, y + side + 4), f"{steps}{duration_words(cell.time_s or 0.0)}", INK, _font(13))
+    if cell.likeness is not None and sheet.quality:
+        draw.text((x, y + side + 21), f"{clean(sheet.quality)} {cell.likeness:.3f}", FAINT, _font(12))
+
+
+def _row_words(row: OutputRow, sheet: OutputSheet) -> list[str]:
+    return [row.form] + (["reference"] if row.variant == sheet.reference else [])
+
+
+def _mark(draw: ImageDraw.ImageDraw, x: int, y: int, form: str) -> None:
+    """Draw a form's shape around a centre: disc, square, triangle, diamond, star."""
+    colour, r = FORM_COLOURS[form], 8
+    match form:
+        case "full":
+            draw.ellipse((x - r, y - r, x + r, y + r), colour)
+        case "quantized":
+            draw.rectangle((x - r + 1, y - r + 1, x + r - 1, y + r - 1), colour)
+        case "distilled":
+            draw.polygon([(x, y - r), (x + r, y + r - 2), (x - r, y + r - 2)], colour)
+        case "tuned":
+            draw.polygon([(x, y - r - 1), (x + r + 1, y), (x, y + r + 1), (x - r - 1, y)], colour)
+        case _:
+            turns = [math.radians(-90 + 36 * point) for point in range(10)]
+            radii = [r + 2 if point % 2 == 0 else r * 0.45 for point in range(10)]
+            draw.polygon([(x + c * math.cos(t), y + c * math.sin(t)) for t, c in zip(turns, radii, strict=True)], colour)
+
+
+def _wrapped(text: str, font: Font, width: int, most: int) -> list[str]:
+    """Break a text into lines of a width in pixels; what is left over is cut with an ellipsis."""
+    lines, words = [""], text.split()
+    for place, word in enumerate(words):
+        longer = f"{lines[-1]} {word}".strip()
+        if font.getlength(longer) <= width:
+            lines[-1] = longer
+        elif len(lines) == most:
+            lines[-1] += "..."
+            break
+        else:
+            lines.append(words[place])
+    return lines
+
+
+def _font(size: int) -> Font:
+    return ImageFont.load_default(size)
+
+
+def _read(path: Path) -> Image.Image | None:
+    try:
+        with Image.open(path) as picture:
+            return picture.convert("RGB") if picture.width * picture.height <= MOST_PIXELS else None
+    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
+        return None

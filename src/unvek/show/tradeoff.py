@@ -1,0 +1,102 @@
+"""A trade-off, drawn: who is on the frontier, who beats whom, and the pick."""
+
+from collections.abc import Mapping
+from typing import Any
+
+from rich.console import Console
+from rich.text import Text
+
+from unvek.core.findings.tradeoff import Tradeoff
+from unvek.show.comparison import HEADS
+from unvek.show.figures import UNKNOWN, figure, scale_for, variant_text, warning_text
+from unvek.show.grid import Column, StripColumn, print_grid
+from unvek.show.palette import FORM_COLOURS
+from unvek.show.strip import Axis, strip
+from unvek.show.terminal import clean, faint
+from unvek.show.views import View
+
+
+def print_tradeoff(out: Console, found: Tradeoff) -> None:
+    form = next((row.form for row in found.rows if row.variant == found.pick), "full")
+    if found.pick:
+        out.print(Text.assemble("Pick ", (clean(found.pick), f"bold {FORM_COLOURS[form]}")))
+    else:
+        out.print(warning_text("No pick"))
+    out.print(Text(clean(found.because)))
+    out.print()
+    print_grid(out, tradeoff_columns(found), _strips(found))
+    names = ", ".join(HEADS.get(count.measure, clean(count.measure)) for count in found.counts)
+    out.print()
+    out.print(faint(f"The frontier: beaten by no other on all of {names} at once; how probable that is, from resampled rounds."))
+    for note in found.notes:
+        out.print(faint(clean(note)))
+
+
+def tradeoff_columns(found: Tradeoff) -> list[Column]:
+    columns = [Column("variant", numeric=False, keep=10)]
+    for row in found.rows:
+        columns[0].add(variant_text(row.variant, row.form))
+    for count in found.counts:
+        values = [row.values[count.measure] for row in found.rows]
+        scale = scale_for(count.unit, (value.median for value in values))
+        column = Column(HEADS.get(count.measure, clean(count.measure)), scale.unit, keep=8)
+        for value in values:
+            column.add(figure(value.median, value.low, value.high, scale))
+        columns.append(column)
+    if any(row.drift is not None for row in found.rows):
+        drift = Column("drift", keep=6)
+        for row in found.rows:
+            drift.add(UNKNOWN if row.drift is None else f"{max(0.0, row.drift):.2f}")
+        columns.append(drift)
+    frontier = Column("frontier", numeric=False, keep=9)
+    probability = Column("probability", keep=5)
+    beaten = Column("beaten by", numeric=False, keep=7)
+    for row in found.rows:
+        frontier.add(Text("on it", style="bold") if row.on_frontier else faint("beaten"))
+        probability.add(f"{row.probability:.2f}")
+        beaten.add(clean(", ".join(row.beaten_by)))
+    columns += [frontier, probability, beaten]
+    if any(row.unmet for row in found.rows):
+        unmet = Column("needs not met", numeric=False, keep=8)
+        for row in found.rows:
+            unmet.add(warning_text(clean("; ".join(row.unmet))))
+        columns.append(unmet)
+    return columns
+
+
+def _strips(found: Tradeoff) -> StripColumn:
+    times = [row.values["time.total"] for row in found.rows]
+    scale = scale_for("s", (time.median for time in times))
+    line = next((row.values["time.total"].median for row in found.rows if row.variant == found.reference), None)
+
+    def draw(width: int) -> tuple[Text, list[Text]]:
+        axis = Axis.over([v for time in times for v in (time.median, time.low, time.high) if v is not None], width)
+        rows = [
+            strip(axis, row.form, time.median, time.low, time.high, (), line)
+            for row, time in zip(found.rows, times, strict=True)
+        ]
+        return axis.scale(scale.divisor), rows
+
+    return StripColumn(f"time, {scale.unit}", draw)
+
+
+def tradeoff_records(found: Tradeoff) -> list[Mapping[str, Any]]:
+    return [
+        {
+            "variant": row.variant,
+            "form": row.form,
+            **{
+                count.measure + {"s": "_s", "B": "_bytes", "dB": "_db"}.get(count.unit, ""): row.values[count.measure].median
+                for count in found.counts
+            },
+            "drift": row.drift,
+            "on_frontier": row.on_frontier,
+            "probability": row.probability,
+            "beaten_by": " ".join(row.beaten_by),
+            "picked": row.variant == found.pick,
+        }
+        for row in found.rows
+    ]
+
+
+TRADEOFF = View(print_tradeoff, tradeoff_columns, tradeoff_records)
