@@ -1,3 +1,3 @@
-"""Unvek: run model variants under equal conditions, and see which trade of speed, memory and quality is worth making."""
+"""Unvek: run model variants under equal conditions, see which trade of speed, memory and quality is worth making."""
 
 __version__ = "0.1.0"

@@ -54,9 +54,15 @@ def train(network, batch_of, iterations: int, checkpoint: Path, muon_rate: float
             print(f"{iteration + 1}/{iterations}  loss {smoothed:.4f}  {pace:.3f} s an iteration", flush=True)
         if (iteration + 1) % 500 == 0 or iteration + 1 == iterations:
             checkpoint.parent.mkdir(parents=True, exist_ok=True)
-            torch.save({"network": network.state_dict(), "average": average.state_dict(), "iteration": iteration + 1,
-                        "parts": [part.state_dict() for part in optimizers + schedules]},
-                       checkpoint.with_suffix(".part"))
+            torch.save(
+                {
+                    "network": network.state_dict(),
+                    "average": average.state_dict(),
+                    "iteration": iteration + 1,
+                    "parts": [part.state_dict() for part in optimizers + schedules],
+                },
+                checkpoint.with_suffix(".part"),
+            )
             checkpoint.with_suffix(".part").replace(checkpoint)
     return average
 

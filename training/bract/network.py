@@ -79,8 +79,14 @@ class Network(nn.Module):
 
     def named_arrays(self):
         """Return the weights under the names that bract.py reads."""
-        arrays = {"patch_in": self.patch_in, "patch_out": self.patch_out, "place": self.place,
-                  "time.in": self.time_in, "time.out": self.time_out, "last.table": self.last_table}
+        arrays = {
+            "patch_in": self.patch_in,
+            "patch_out": self.patch_out,
+            "place": self.place,
+            "time.in": self.time_in,
+            "time.out": self.time_out,
+            "last.table": self.last_table,
+        }
         arrays.update({f"said.{i}": table for i, table in enumerate(self.said)})
         for layer, block in enumerate(self.blocks):
             for name in ("qkv", "out", "up", "down", "sharpness", "table"):

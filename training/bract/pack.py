@@ -62,7 +62,9 @@ def check_against_torch(network, name: str):
     conditions = np.array([[0, 1, 2, 1], [4, 4, 3, 3]])
     ours = bract.load(MODELS / f"bract-{name}.safetensors").velocity(x, 0.6, conditions)
     with torch.no_grad():
-        theirs = network(torch.from_numpy(x).permute(0, 3, 1, 2), torch.tensor([0.6, 0.6]), torch.from_numpy(conditions))
+        theirs = network(
+            torch.from_numpy(x).permute(0, 3, 1, 2), torch.tensor([0.6, 0.6]), torch.from_numpy(conditions)
+        )
     difference = np.abs(ours - theirs.permute(0, 2, 3, 1).numpy()).max()
     print(f"{name}: NumPy and PyTorch differ by {difference:.1e} at most")
     if difference > 1e-3:

@@ -34,7 +34,9 @@ def selection_options(command: Command) -> Command:
     """Add --reference, --only and --tasks."""
     for option in (
         click.option("--tasks", default="*", metavar="GLOB", help="Only tasks whose name fits, such as 'violet-*'."),
-        click.option("--only", default="*", metavar="GLOB", help="Only variants whose name fits (the reference stays)."),
+        click.option(
+            "--only", default="*", metavar="GLOB", help="Only variants whose name fits (the reference stays)."
+        ),
         click.option("--reference", metavar="VARIANT", help="Hold the others against this one, not the plan's own."),
     ):
         command = option(command)

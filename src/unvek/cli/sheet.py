@@ -8,13 +8,15 @@ from unvek.cli.options import gather_evidence, logbook_option, open_logbook, sel
 
 
 @click.command()
-@click.option("--out", type=click.Path(path_type=Path), default=Path("sheet.png"), show_default=True, help="The picture.")
-@click.option("--zoom", type=click.IntRange(1, 16), help="How much to enlarge each output. If not given: to about 140 pixels.")
+@click.option(
+    "--out", type=click.Path(path_type=Path), default=Path("sheet.png"), show_default=True, help="The picture."
+)
+@click.option(
+    "--zoom", type=click.IntRange(1, 16), help="How much to enlarge each output. If not given: to about 140 pixels."
+)
 @selection_options
 @logbook_option
-def sheet(
-    out: Path, zoom: int | None, reference: str | None, only: str, tasks: str, logbook_path: Path | None
-) -> None:
+def sheet(out: Path, zoom: int | None, reference: str | None, only: str, tasks: str, logbook_path: Path | None) -> None:
     """Put the outputs side by side in one picture: variants down, items across.
 
     Each is labelled with its steps and time, and with its likeness to the reference's output of the same item.

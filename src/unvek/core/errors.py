@@ -1,10 +1,10 @@
 """What can go wrong, as one tree.
 
-    UnvekError              something to tell the user in words, never as a traceback
-    ├── InputError          what was given is wrong: exit 2
-    │   └── PlanError       the plan is wrong: every problem in it at once
-    └── LogbookError        the logbook can't be read or written: exit 2
-        └── LogbookBusy     another process is making runs into it
+UnvekError              something to tell the user in words, never as a traceback
+├── InputError          what was given is wrong: exit 2
+│   └── PlanError       the plan is wrong: every problem in it at once
+└── LogbookError        the logbook can't be read or written: exit 2
+    └── LogbookBusyError     another process is making runs into it
 """
 
 from dataclasses import dataclass
@@ -44,5 +44,5 @@ class LogbookError(UnvekError):
     """The logbook can't be found, opened, read or written."""
 
 
-class LogbookBusy(LogbookError):
+class LogbookBusyError(LogbookError):
     """Another process holds the logbook's lock."""

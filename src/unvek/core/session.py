@@ -1,6 +1,6 @@
 """One `run` from beginning to end: a plan's pending runs, made by the engine, kept in the logbook."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
@@ -106,7 +106,7 @@ class _Tally:
         self.made = self.failed = 0
         self._listener = listener
 
-    def hear(self, entry: dict[str, Any]) -> None:
+    def hear(self, entry: Mapping[str, Any]) -> None:
         if entry["entry"] == "kept" and not entry["warm_up"]:
             self.made += 1
             self.failed += entry["status"] in FAILURES
@@ -139,5 +139,3 @@ def _tell_beginning(journal: Journal, plan: Plan, cells: tuple[Cell, ...], pendi
 def logbook_beside(plan: Plan) -> Path:
     """Return where a plan's logbook lies when nobody says otherwise."""
     return plan.folder / FOLDER_NAME
-
-

@@ -91,8 +91,10 @@ def decimals_for(value: float, low: float | None, high: float | None) -> int:
     if low is None or high is None or not math.isfinite(high - low):
         return _decimals(abs(value), digits=3)
     half_width = (high - low) / 2
-    return min(_decimals(half_width, digits=2), _decimals(abs(value), digits=5)) if half_width > 0 else _decimals(
-        abs(value), digits=4
+    return (
+        min(_decimals(half_width, digits=2), _decimals(abs(value), digits=4))
+        if half_width > 0
+        else _decimals(abs(value), digits=4)
     )
 
 

@@ -1,1 +1,1 @@
-"""What runs beside the model: standard library only, Python 3.8 and later, handed to the model's interpreter by path."""
+"""What runs beside the model: standard library only, Python 3.8 and later, given to the model's interpreter by path."""

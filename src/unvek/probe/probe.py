@@ -116,9 +116,7 @@ class Probe:
     def fault(self, kind: str, note: str = "") -> None:
         """Something went wrong that did not end the run."""
         at_ns = self._stamp()
-        self._pipe.put(
-            b'{"event":"fault","at_ns":%d,"kind":%s,"note":%s}\n' % (at_ns, _json(kind), _json(note)), at_ns
-        )
+        self._pipe.put(b'{"event":"fault","at_ns":%d,"kind":%s,"note":%s}\n' % (at_ns, _json(kind), _json(note)), at_ns)
 
     @property
     def preview_due(self) -> bool:
@@ -126,7 +124,7 @@ class Probe:
         return monotonic_ns() - self._preview_at_ns > PREVIEW_EVERY_NS
 
     def preview(self, width: int, height: int, rgb: bytes) -> None:
-        """Show a small picture (at most 96x96) as it forms: rows of red, green, blue bytes. At most 8 a second are sent."""
+        """Show a small picture (at most 96x96) as it forms: rows of red, green, blue bytes. At most 8 a second go."""
         if not self.preview_due:
             return
         rgb = bytes(rgb)

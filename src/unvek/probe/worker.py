@@ -47,8 +47,14 @@ class Worker:
 
     def serve(self) -> None:
         self._tell(
-            {"event": "ready", "at_ns": monotonic_ns(), "version": EVENTS_VERSION, "pid": os.getpid(),
-             "python": platform.python_version(), "implementation": platform.python_implementation()}
+            {
+                "event": "ready",
+                "at_ns": monotonic_ns(),
+                "version": EVENTS_VERSION,
+                "pid": os.getpid(),
+                "python": platform.python_version(),
+                "implementation": platform.python_implementation(),
+            }
         )
         for line in iter(self._requests.readline, b""):
             request = json.loads(line)
@@ -94,8 +100,14 @@ class Worker:
         self._pipe.flush()
         flush_prints()
         self._tell(
-            {"event": "ended", "at_ns": ended_ns, "status": "failed" if error else "finished", "error": error,
-             "cpu_s": round(cpu_time_s() - cpu_s, 6), "memory_peak_bytes": peak_memory_bytes()}
+            {
+                "event": "ended",
+                "at_ns": ended_ns,
+                "status": "failed" if error else "finished",
+                "error": error,
+                "cpu_s": round(cpu_time_s() - cpu_s, 6),
+                "memory_peak_bytes": peak_memory_bytes(),
+            }
         )
 
     def _tell(self, event: dict) -> None:

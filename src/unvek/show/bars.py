@@ -1,6 +1,7 @@
 """One mark a step, its height the step's time, so that a slow step is seen."""
 
 from collections.abc import Sequence
+from itertools import pairwise
 
 EIGHTHS = "▁▂▃▄▅▆▇█"
 
@@ -11,6 +12,6 @@ def step_bars(times_s: Sequence[float], width: int) -> str:
         return ""
     if len(times_s) > width:
         edges = [round(place * len(times_s) / width) for place in range(width + 1)]
-        times_s = [max(times_s[start:end]) for start, end in zip(edges, edges[1:], strict=False)]
+        times_s = [max(times_s[start:end]) for start, end in pairwise(edges)]
     top = max(times_s)
     return "".join(EIGHTHS[round(max(0.0, time) / top * (len(EIGHTHS) - 1)) if top > 0 else 0] for time in times_s)

@@ -29,8 +29,8 @@ def print_checkup(out: Console, found: Checkup) -> None:
     if found.already:
         out.print(Text(f"{found.already} of them are done; {found.runs - found.already} are left."))
     if found.forecast_s is not None and found.already < found.runs:
-        out.print(Text(f"These would take {range_words(found.forecast_s.low, found.forecast_s.high)}, from the runs so far, "
-                       "and the starting of processes on top."))  # fmt: skip
+        took = range_words(found.forecast_s.low, found.forecast_s.high)
+        out.print(Text(f"These would take {took}, from the runs so far, and the starting of processes on top."))
     out.print()
     print_grid(out, checkup_columns(found))
     if found.doubts:

@@ -6,9 +6,9 @@ from typing import Any
 from rich.console import Console
 from rich.text import Text
 
-from unvek.core.findings.comparison import Comparison, ComparisonRow, MeasureFound
+from unvek.core.findings.comparison import UNCLEAR, Comparison, ComparisonRow, MeasureFound
 from unvek.core.units import speed_words
-from unvek.show.figures import UNKNOWN, Scale, figure, scale_for, speed_figures, variant_text, warning_text
+from unvek.show.figures import UNKNOWN, Scale, figure, scale_for, speed_figures, unit_suffix, variant_text, warning_text
 from unvek.show.grid import Column, StripColumn, print_grid
 from unvek.show.strip import Axis, strip
 from unvek.show.terminal import clean, faint
@@ -122,7 +122,7 @@ def _strips(found: Comparison) -> StripColumn:
     scale = scale_for("s", (m.median for m in times.values()))
 
     def draw(width: int) -> tuple[Text, list[Text]]:
-        ends = [v for m in times.values() for v in (m.median, m.low, m.high, *m.dots) if v is not None]
+        ends = [v for m in times.values() for v in (m.median, *m.dots) if v is not None]
         axis = Axis.over(ends, width)
         line = times[found.reference].median
         rows = [
@@ -144,13 +144,12 @@ def _circumstances(found: Comparison) -> str:
 
 def _lead(found: Comparison) -> str | None:
     """One sentence on the fastest variant, if any is measurably faster."""
-    faster = [row for row in found.rows if row.measures[TIME].answer == "faster"]
+    times = [(row, row.measures[TIME]) for row in found.rows]
+    faster = [(time.ratio.value, row) for row, time in times if time.ratio is not None and time.answer == "faster"]
     if not faster:
         return None
-    best = min(faster, key=lambda row: row.measures[TIME].ratio.value if row.measures[TIME].ratio else 1.0)
-    ratio = best.measures[TIME].ratio
-    assert ratio is not None, "an answer is only given with a ratio"
-    return f"{clean(best.variant)} is fastest: {speed_words(ratio.value)}{_quality_words(best, found.quality)}."
+    ratio, best = min(faster, key=lambda pair: pair[0])
+    return f"{clean(best.variant)} is fastest: {speed_words(ratio)}{_quality_words(best, found.quality)}."
 
 
 def _quality_words(row: ComparisonRow, quality: str | None) -> str:
@@ -162,13 +161,18 @@ def _quality_words(row: ComparisonRow, quality: str | None) -> str:
 
 def _unclear(found: Comparison) -> list[str]:
     """How many more rounds would settle what is unclear, variant by variant."""
-    open_ = [(row.variant, row.measures[TIME].more_rounds) for row in found.rows if row.measures[TIME].answer == "unclear"]
-    by_rounds = [f"{name} ({f'about {n} more rounds' if n else 'no number of rounds'} would settle it)" for name, n in open_]
-    return [f"Unclear so far: {', '.join(by_rounds)}."] if by_rounds else []
+    times = [(row.variant, row.measures[TIME]) for row in found.rows]
+    open_ = [(name, time.more_rounds) for name, time in times if time.answer == UNCLEAR]
+    needed = [f"{clean(name)} ({_rounds_words(more)})" for name, more in open_]
+    return [f"Unclear so far, and about how many more rounds would settle it: {', '.join(needed)}."] if needed else []
+
+
+def _rounds_words(more: int | None) -> str:
+    return "very many" if more is None else str(more)
 
 
 def comparison_records(found: Comparison) -> list[Mapping[str, Any]]:
-    records = []
+    records: list[Mapping[str, Any]] = []
     for row in found.rows:
         record: dict[str, Any] = {
             "variant": row.variant,
@@ -180,7 +184,7 @@ def comparison_records(found: Comparison) -> list[Mapping[str, Any]]:
             "weights_bytes": row.weights_bytes,
         }
         for name, m in row.measures.items():
-            suffix = {"s": "_s", "B": "_bytes", "dB": "_db"}.get(m.unit, "")
+            suffix = unit_suffix(m.unit)
             record |= {f"{name}{suffix}": m.median, f"{name}.low{suffix}": m.low, f"{name}.high{suffix}": m.high}
             record |= {
                 f"{name}.ratio": m.ratio and m.ratio.value,

@@ -1,6 +1,6 @@
 """Figures as a result shows them: in the unit of their column, with as many digits as the interval supports."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from rich.text import Text
@@ -50,7 +50,7 @@ def speed_figures(ratio: float, low: float | None, high: float | None) -> tuple[
     if low is None or high is None:
         return times_words(1 / ratio), ""
     factor, slowest, fastest = 1 / ratio, 1 / high, 1 / low
-    decimals = min(3, decimals_for(factor, slowest, fastest))
+    decimals = 2 if factor < 10 else 1
     return f"{factor:.{decimals}f}x", f"{slowest:.{decimals}f} to {fastest:.{decimals}f}"
 
 
@@ -63,5 +63,10 @@ def warning_text(text: str) -> Text:
     return Text(text, style=f"bold {WARNING}")
 
 
-def settings_words(settings: dict) -> str:
+def settings_words(settings: Mapping[str, object]) -> str:
     return ", ".join(f"{clean(name)} {clean(value)}" for name, value in settings.items())
+
+
+def unit_suffix(unit: str) -> str:
+    """What a record's field name ends in to carry the unit."""
+    return {"s": "_s", "B": "_bytes", "dB": "_db"}.get(unit, "")

@@ -76,7 +76,9 @@ def run_records(found: RunList) -> list[Mapping[str, Any]]:
 
 
 def print_run(out: Console, run: RunWhole) -> None:
-    head = Text.assemble(("Run " + str(run.run), "bold"), "  ", variant_text(run.variant, run.form), f"  {clean(run.task)}")
+    head = Text.assemble(
+        ("Run " + str(run.run), "bold"), "  ", variant_text(run.variant, run.form), f"  {clean(run.task)}"
+    )
     out.print(head + Text(f", seed {run.seed}" + (", warm-up" if run.warm_up else f", round {run.round}.{run.repeat}")))
     status = Text(run.status) if run.status == FINISHED else warning_text(run.status)
     took = "" if run.time_s is None else f" in {duration_words(run.time_s)}"
@@ -107,13 +109,18 @@ def _facts(run: RunWhole) -> list[tuple[str, str | Text]]:
     facts.append(("memory", UNKNOWN if peak is None else f"{bytes_words(peak)} at its peak"))
     if run.machine["cpu_s"] is not None:
         facts.append(("processor", f"{duration_words(run.machine['cpu_s'])} of its time"))
-    facts += [("measure", f"{clean(name)}: {UNKNOWN if value is None else f'{value:.6g}'}") for name, value in run.measures.items()]
+    facts += [
+        ("measure", f"{clean(name)}: {UNKNOWN if value is None else f'{value:.6g}'}")
+        for name, value in run.measures.items()
+    ]
     facts += [("fault", warning_text(f"{clean(kind)}: {clean(note)}")) for kind, note in run.faults]
     facts += [("output", f"{clean(o.path)} ({bytes_words(o.bytes)}, sha256 {o.digest[:12]})") for o in run.outputs]
     facts.append(("settings", settings_words(run.provenance["settings"]) or UNKNOWN))
     facts += [("made of", f"{clean(path)} (sha256 {digest[:12]})") for path, digest in
               {**run.provenance["script"], **run.provenance["files"]}.items()]  # fmt: skip
-    facts.append(("interpreter", f"Python {clean(run.provenance['python'])}" if run.provenance["python"] else "unknown"))
+    facts.append(
+        ("interpreter", f"Python {clean(run.provenance['python'])}" if run.provenance["python"] else "unknown")
+    )
     rig = run.machine["rig"]
     facts.append(("rig", f"{clean(rig['processor'] or 'unknown processor')}, {rig['cores']} cores, "
                          f"{bytes_words(rig['memory_bytes'])}, {clean(rig['system'])}"))  # fmt: skip

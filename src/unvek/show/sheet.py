@@ -33,7 +33,9 @@ def draw_sheet(sheet: OutputSheet, out: Path, zoom: int | None = None) -> None:
     width = 2 * MARGIN + label_width + len(sheet.items) * (side + GAP)
     height = MARGIN + HEAD + len(sheet.rows) * (side + CAPTION + GAP) + MARGIN // 2
     if width * height > LARGEST_SHEET:
-        raise InputError(f"the sheet would have {width} x {height} pixels; choose fewer with --tasks or --only, or a smaller --zoom")
+        raise InputError(
+            f"the sheet would have {width} x {height} pixels; choose fewer with --tasks or --only, or a smaller --zoom"
+        )
     page = Image.new("RGB", (width, height), PAPER)
     draw = ImageDraw.Draw(page)
     draw.text((MARGIN, MARGIN), clean(sheet.title), INK, _font(22))
@@ -46,10 +48,12 @@ def draw_sheet(sheet: OutputSheet, out: Path, zoom: int | None = None) -> None:
         top = MARGIN + HEAD + place * (side + CAPTION + GAP)
         _mark(draw, MARGIN + 9, top + 14, row.form)
         draw.text((MARGIN + 28, top + 4), clean(row.variant), INK, _font(17))
-        for line, words in enumerate(_row_words(row, sheet)):
-            draw.text((MARGIN + 28, top + 28 + 17 * line), words, FAINT, _font(12))
+        for depth, words in enumerate(_row_words(row, sheet)):
+            draw.text((MARGIN + 28, top + 28 + 17 * depth), words, FAINT, _font(12))
         for column, cell in enumerate(row.cells):
-            _draw_cell(page, draw, cell, pictures, (MARGIN + label_width + column * (side + GAP), top), side, factor, sheet)
+            _draw_cell(
+                page, draw, cell, pictures, (MARGIN + label_width + column * (side + GAP), top), side, factor, sheet
+            )
     try:
         page.save(out, "PNG")
     except OSError as error:
@@ -92,7 +96,9 @@ def _mark(draw: ImageDraw.ImageDraw, x: int, y: int, form: str) -> None:
         case _:
             turns = [math.radians(-90 + 36 * point) for point in range(10)]
             radii = [r + 2 if point % 2 == 0 else r * 0.45 for point in range(10)]
-            draw.polygon([(x + c * math.cos(t), y + c * math.sin(t)) for t, c in zip(turns, radii, strict=True)], colour)
+            draw.polygon(
+                [(x + c * math.cos(t), y + c * math.sin(t)) for t, c in zip(turns, radii, strict=True)], colour
+            )
 
 
 def _wrapped(text: str, font: Font, width: int, most: int) -> list[str]:

@@ -1,7 +1,7 @@
 """The interval strip: every row of a result on one common axis, for the eye; the figures are for the record.
 
 The reference stands as an upright line through all rows, the median as the form's mark, the interval as a bar,
-single runs as faint dots.
+single runs as faint dots. The axis spans medians and runs: an interval that is wider ends in an arrow.
 """
 
 import math
@@ -12,6 +12,7 @@ from rich.text import Text
 
 from unvek.show.palette import FORM_COLOURS, FORM_MARKS, INTERVAL_BAR, REFERENCE_LINE, RUN_DOT
 
+BEYOND_LEFT, BEYOND_RIGHT = "◂", "▸"  # an interval that goes on where the axis ends
 LOG_FROM = 3.0  # an axis whose ends are further apart than this factor is logarithmic
 
 
@@ -37,6 +38,9 @@ class Axis:
             return cls(low / room, high * room, width, True)
         room = 0.02 * (high - low)
         return cls(low - room, high + room, width, False)
+
+    def shows(self, value: float) -> bool:
+        return self.low <= value <= self.high
 
     def column(self, value: float) -> int:
         if self.logarithmic:
@@ -89,6 +93,10 @@ def strip(
     if low is not None and high is not None:
         for column in range(axis.column(low), axis.column(high) + 1):
             cells[column] = (INTERVAL_BAR, colour)
+        if not axis.shows(low):
+            cells[0] = (BEYOND_LEFT, colour)
+        if not axis.shows(high):
+            cells[-1] = (BEYOND_RIGHT, colour)
     if middle is not None:
         cells[axis.column(middle)] = (FORM_MARKS[form], f"bold {colour}")
     return Text.assemble(*cells)

@@ -8,7 +8,7 @@ from rich.text import Text
 
 from unvek.core.findings.tradeoff import Tradeoff
 from unvek.show.comparison import HEADS
-from unvek.show.figures import UNKNOWN, figure, scale_for, variant_text, warning_text
+from unvek.show.figures import UNKNOWN, figure, scale_for, unit_suffix, variant_text, warning_text
 from unvek.show.grid import Column, StripColumn, print_grid
 from unvek.show.palette import FORM_COLOURS
 from unvek.show.strip import Axis, strip
@@ -27,7 +27,11 @@ def print_tradeoff(out: Console, found: Tradeoff) -> None:
     print_grid(out, tradeoff_columns(found), _strips(found))
     names = ", ".join(HEADS.get(count.measure, clean(count.measure)) for count in found.counts)
     out.print()
-    out.print(faint(f"The frontier: beaten by no other on all of {names} at once; how probable that is, from resampled rounds."))
+    out.print(
+        faint(
+            f"The frontier: beaten by no other on all of {names} at once; how probable that is, from resampled rounds."
+        )
+    )
     for note in found.notes:
         out.print(faint(clean(note)))
 
@@ -70,7 +74,7 @@ def _strips(found: Tradeoff) -> StripColumn:
     line = next((row.values["time.total"].median for row in found.rows if row.variant == found.reference), None)
 
     def draw(width: int) -> tuple[Text, list[Text]]:
-        axis = Axis.over([v for time in times for v in (time.median, time.low, time.high) if v is not None], width)
+        axis = Axis.over([time.median for time in times if time.median is not None], width)
         rows = [
             strip(axis, row.form, time.median, time.low, time.high, (), line)
             for row, time in zip(found.rows, times, strict=True)
@@ -85,10 +89,7 @@ def tradeoff_records(found: Tradeoff) -> list[Mapping[str, Any]]:
         {
             "variant": row.variant,
             "form": row.form,
-            **{
-                count.measure + {"s": "_s", "B": "_bytes", "dB": "_db"}.get(count.unit, ""): row.values[count.measure].median
-                for count in found.counts
-            },
+            **{count.measure + unit_suffix(count.unit): row.values[count.measure].median for count in found.counts},
             "drift": row.drift,
             "on_frontier": row.on_frontier,
             "probability": row.probability,

@@ -21,7 +21,7 @@ _FORMULA_STARTS = ("=", "+", "-", "@", "\t", "\r")
 
 @dataclass(frozen=True, slots=True)
 class View(Generic[Finding]):
-    """How one kind of finding is shown: printed for reading, as columns, and as flat records with units in their names."""
+    """How one kind of finding is shown: printed, as columns, and as flat records with units in their names."""
 
     print: Callable[[Console, Finding], None]
     columns: Callable[[Finding], Sequence[Column]]

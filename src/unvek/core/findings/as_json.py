@@ -20,7 +20,9 @@ def finding_as_json(finding: Any) -> dict[str, Any]:
 def _value(value: Any) -> Any:
     if is_dataclass(value):
         return {
-            field.name: _value(getattr(value, field.name)) for field in fields(value) if field.metadata.get("json", True)
+            field.name: _value(getattr(value, field.name))
+            for field in fields(value)
+            if field.metadata.get("json", True)
         }
     if isinstance(value, Mapping):
         return {str(key): _value(entry) for key, entry in value.items()}

@@ -66,7 +66,7 @@ class Evidence:
         return {row["number"]: row for row in self.rows}
 
     def of_variant(self, name: str) -> NDArray[np.bool_]:
-        return self.variant == [variant.name for variant in self.variants].index(name)
+        return np.asarray(self.variant == [variant.name for variant in self.variants].index(name))
 
     def measure(self, name: str) -> Measure:
         """Return a measure by its name; InputError names the ones there are."""

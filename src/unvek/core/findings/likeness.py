@@ -38,7 +38,9 @@ def work_out_likeness(logbook: Logbook, evidence: Evidence) -> list[Measured]:
         return []
     pictures = Pictures(logbook)
     worked_out = [
-        Measured(run=run, name=name, against=against, value=pictures.likeness(kind, run, against), unit=LIKENESS_UNITS[kind])
+        Measured(
+            run=run, name=name, against=against, value=pictures.likeness(kind, run, against), unit=LIKENESS_UNITS[kind]
+        )
         for run, against, name, kind in missing
     ]
     logbook.add_measures(worked_out)

@@ -84,12 +84,11 @@ def whole_run(logbook: Logbook, number: int) -> RunWhole:
         load_s=launch["load_s"],
         step_times_s=row["step_times_s"],
         phases=row["phases_s"],
-        measures={m.name: m.value for m in logbook.measured() if m.run == number},
+        measures=_measures(logbook, row),
         faults=tuple((kind, note) for kind, note in row["faults"]),
         outputs=tuple(
             OutputFound(path=output["path"], bytes=output["bytes"], digest=output["digest"])
-            for output in logbook.outputs()
-            if output["run"] == number
+            for output in logbook.outputs(number)
         ),
         machine={
             "memory_peak_bytes": row["memory_peak_bytes"],
@@ -106,6 +105,15 @@ def whole_run(logbook: Logbook, number: int) -> RunWhole:
         log_tail=row["log_tail"],
         text=row["text"],
     )
+
+
+def _measures(logbook: Logbook, row: Row) -> dict[str, float | None]:
+    """The run's measures; likenesses to other seeds, which only make the drift scale, are left out."""
+    return {
+        m.name: m.value
+        for m in logbook.measured(row["number"])
+        if m.against == 0 or logbook.run(m.against)["seed"] == row["seed"]
+    }
 
 
 def _line(row: Row) -> dict[str, Any]:

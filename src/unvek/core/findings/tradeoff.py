@@ -8,7 +8,7 @@ import numpy as np
 
 from unvek.core.errors import InputError
 from unvek.core.findings.comparison import drift_of
-from unvek.core.findings.evidence import Evidence
+from unvek.core.findings.evidence import Evidence, VariantOnRecord
 from unvek.core.findings.needs import Need
 from unvek.core.measures.catalogue import MORE, Measure
 from unvek.core.stats.frontier import beats, frontier_probabilities
@@ -153,8 +153,8 @@ def _pick(rows: tuple[TradeoffRow, ...], reference: str, quality: str | None,
     close = [row for row in candidates if judged_by_need or row.drift is None or row.drift < CLOSE_DRIFT]
     if not close:
         nearest = min(candidates, key=lambda row: row.drift or 0.0)
-        return nearest.variant, (f"None that meets the needs stays close to {reference}; {nearest.variant} drifts least "
-                                 f"({nearest.drift:.2f} of the way to another seed).")  # fmt: skip
+        return nearest.variant, (f"None that meets the needs stays close to {reference}; {nearest.variant} drifts the "
+                                 f"least ({nearest.drift:.2f} of the way to another seed).")  # fmt: skip
     pick = min(close, key=_time)
     return pick.variant, _because(pick, rows, reference, quality, judged_by_need)
 
@@ -178,7 +178,9 @@ def _because(pick: TradeoffRow, rows: tuple[TradeoffRow, ...], reference: str, q
     return said[0] + (": " + ", ".join(said[1:]) if said[1:] else "") + "."
 
 
-def _notes(evidence: Evidence, measures: list[Measure], usable: list[Measure], finished: list) -> list[str]:
+def _notes(
+    evidence: Evidence, measures: list[Measure], usable: list[Measure], finished: list[VariantOnRecord]
+) -> list[str]:
     notes = []
     missing = [m.name for m in measures if m not in usable]
     if missing:

@@ -9,7 +9,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
-from unvek.core.errors import LogbookBusy, LogbookError
+from unvek.core.errors import LogbookBusyError, LogbookError
 
 FOLDER_NAME = "logbook"
 DATABASE_NAME = "runs.sqlite"
@@ -92,8 +92,8 @@ class LogbookFolder:
             except OSError as error:
                 file.seek(0)
                 holder = file.read(20).strip() or "unknown"
-                raise LogbookBusy(f"runs are being made into {self.path} already, by process {holder}; wait for it, or "
-                                  "stop it") from error  # fmt: skip
+                raise LogbookBusyError(f"runs are being made into {self.path} already, by process {holder}; wait for it "
+                                  "or stop it") from error  # fmt: skip
             file.truncate(0)
             file.write(str(os.getpid()))
             file.flush()
@@ -106,8 +106,8 @@ def find_logbook(start: Path) -> Path:
         if (folder / FOLDER_NAME / DATABASE_NAME).is_file():
             return folder / FOLDER_NAME
     raise LogbookError(
-        f"there is no {FOLDER_NAME}/ in {start.absolute()} or above it; make one with 'unvek run PLAN', or say where it "
-        "is with --logbook"
+        f"there is no {FOLDER_NAME}/ in {start.absolute()} or above it; make one with 'unvek run PLAN', or say where "
+        "it is with --logbook"
     )
 
 

@@ -16,7 +16,7 @@ from unvek.core.errors import InputError, LogbookError
 from unvek.core.logbook import tables
 from unvek.core.logbook.folder import LogbookFolder, OutputFile
 from unvek.core.logbook.packing import pack_floats, unpack_floats
-from unvek.core.run.record import FINISHED, OUTCOMES, RunRecord, Slot
+from unvek.core.run.record import OUTCOMES, RunRecord, Slot
 
 Row = Mapping[str, Any]
 
@@ -88,7 +88,10 @@ class Logbook:
         """Note the machine that the next launches are made on."""
         self._rig = fingerprint
         with self._writing() as connection:
-            if connection.scalar(select(tables.rigs.c.fingerprint).where(tables.rigs.c.fingerprint == fingerprint)) is None:
+            if (
+                connection.scalar(select(tables.rigs.c.fingerprint).where(tables.rigs.c.fingerprint == fingerprint))
+                is None
+            ):
                 connection.execute(tables.rigs.insert().values(fingerprint=fingerprint, facts=dict(facts)))
 
     def record_plan(self, path: Path, text: str, content: Mapping[str, Any]) -> int:
@@ -192,7 +195,9 @@ class Logbook:
     def runs(self) -> list[Row]:
         """Return every run, as rows of the table `runs`, in the order in which they were made."""
         with self._reading() as connection:
-            return [row._mapping for row in connection.execute(select(tables.runs).order_by(tables.runs.c.number))]
+            return [
+                dict(row._mapping) for row in connection.execute(select(tables.runs).order_by(tables.runs.c.number))
+            ]
 
     def run(self, number: int) -> Row:
         """Return one run with its details; InputError where there is none of this number."""
@@ -207,32 +212,40 @@ class Logbook:
 
     def launches(self) -> list[Row]:
         with self._reading() as connection:
-            return [row._mapping for row in connection.execute(select(tables.launches))]
+            return [dict(row._mapping) for row in connection.execute(select(tables.launches))]
 
     def launch(self, number: int) -> Row:
         query = select(tables.launches, tables.rigs.c.facts).join(tables.rigs).where(tables.launches.c.number == number)
         with self._reading() as connection:
-            return connection.execute(query).one()._mapping
+            return dict(connection.execute(query).one()._mapping)
 
     def rig_of_runs(self, numbers: Iterable[int]) -> Row:
         """Return the facts of the machine that the newest of these runs was made on, and its fingerprint."""
         query = (
             select(tables.rigs)
-            .join(tables.launches)
-            .join(tables.runs)
+            .join(tables.launches, tables.launches.c.rig == tables.rigs.c.fingerprint)
+            .join(tables.runs, tables.runs.c.launch == tables.launches.c.number)
             .where(tables.runs.c.number == max(numbers))
         )
         with self._reading() as connection:
             row = connection.execute(query).one()
         return {"fingerprint": row.fingerprint, **row.facts}
 
-    def outputs(self) -> list[Row]:
+    def outputs(self, run: int | None = None) -> list[Row]:
+        """Return the kept files of all runs, or of one."""
+        query = select(tables.outputs).order_by(tables.outputs.c.number)
+        if run is not None:
+            query = query.where(tables.outputs.c.run == run)
         with self._reading() as connection:
-            return [row._mapping for row in connection.execute(select(tables.outputs).order_by(tables.outputs.c.number))]
+            return [dict(row._mapping) for row in connection.execute(query)]
 
-    def measured(self) -> list[Measured]:
+    def measured(self, run: int | None = None) -> list[Measured]:
+        """Return the measures of all runs, or of one."""
+        query = select(tables.measures)
+        if run is not None:
+            query = query.where(tables.measures.c.run == run)
         with self._reading() as connection:
-            return [Measured(**row._mapping) for row in connection.execute(select(tables.measures))]
+            return [Measured(**row._mapping) for row in connection.execute(query)]
 
     # ---- within ----
 
@@ -258,8 +271,8 @@ class Logbook:
         with self._reading() as connection:
             found = connection.scalar(select(tables.about.c.value).where(tables.about.c.key == "format_version"))
         if found is None or not found.isdecimal() or int(found) > tables.FORMAT_VERSION:
-            raise LogbookError(f"{self.folder.path} has format {found}; this Unvek knows up to {tables.FORMAT_VERSION}. "
-                               "Use the Unvek that made it, or a newer one")  # fmt: skip
+            raise LogbookError(f"{self.folder.path} has format {found}; this one knows up to {tables.FORMAT_VERSION}: "
+                               "use the Unvek that made it, or a newer one")  # fmt: skip
 
 
 def _sqlite(path: Path) -> Engine:
@@ -321,6 +334,7 @@ def _details_row(run: RunRecord) -> dict[str, Any]:
 
 def _inserted(connection: Connection, insert: Any) -> int:
     key = connection.execute(insert).inserted_primary_key
+    assert key is not None, "every table here numbers its rows"
     return int(key[0])
 
 

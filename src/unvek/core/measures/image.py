@@ -37,7 +37,9 @@ def ssim(a: Picture, b: Picture) -> float:
     """
     a, b = _checked(a, b)
     if min(a.shape[:2]) < WINDOW:
-        raise ValueError(f"structural similarity needs at least {WINDOW} pixels a side; got {a.shape[1]} x {a.shape[0]}")
+        raise ValueError(
+            f"structural similarity needs at least {WINDOW} pixels a side; got {a.shape[1]} x {a.shape[0]}"
+        )
     height, width = a.shape[0] - 2 * RADIUS, a.shape[1] - 2 * RADIUS
     total = 0.0
     for channel in range(3):
@@ -51,7 +53,7 @@ def ssim(a: Picture, b: Picture) -> float:
                 columns = slice(left, min(left + TILE, width) + 2 * RADIUS)
                 part = smooth_rows[:, :, columns]
                 total += _similarity(part @ _window(part.shape[2] - 2 * RADIUS).T)
-    return total / (3 * height * width)
+    return float(total / (3 * height * width))
 
 
 def _similarity(means: NDArray[np.float64]) -> float:

@@ -102,7 +102,7 @@ class Table:
 
     def named_files(self, key: str) -> Mapping[str, Path]:
         table = self.table(key)
-        return MappingProxyType({name: table.file(name, "the name of a file that exists") for name in table.keys()})
+        return MappingProxyType({name: table.file(name, "the name of a file that exists") for name in table.names()})
 
     def texts(self, key: str) -> tuple[str, ...]:
         return tuple(value for _, value in self._list_of(key, str, "a list of texts"))
@@ -127,7 +127,7 @@ class Table:
     def named_texts(self, key: str) -> Mapping[str, str]:
         return MappingProxyType(dict(self.table(key)._values_of((str,), "a text")))
 
-    def keys(self) -> list[str]:
+    def names(self) -> list[str]:
         return list(self._content)
 
     def table(self, key: str) -> "Table":
@@ -205,5 +205,3 @@ def nearest_words(value: object, known: tuple[str, ...]) -> str:
     """'; did you mean X?', or nothing where nothing known is near."""
     near = difflib.get_close_matches(str(value), known, n=1)
     return f"; did you mean {near[0]}?" if near else ""
-
-

@@ -124,7 +124,7 @@ def _read_limits(table: Table, default: Limits) -> Limits:
 
 def _read_runners(table: Table) -> Mapping[str, PythonRunner]:
     runners = {}
-    for name in table.keys():
+    for name in table.names():
         entry = table.table(name)
         entry.choice("kind", ("python",), "python")
         runners[name] = PythonRunner(
@@ -189,7 +189,9 @@ def _check_descent(variants: tuple[Variant, ...], names: tuple[str, ...], proble
     for variant in variants:
         if variant.of is not None and (variant.of not in names or variant.of == variant.name):
             problems.add(
-                f"variants[{variant.name}].of", shown(variant.of), "the name of another variant" + _named(variant.of, names)
+                f"variants[{variant.name}].of",
+                shown(variant.of),
+                "the name of another variant" + _named(variant.of, names),
             )
 
 

@@ -16,7 +16,7 @@ from unvek.core.plan.model import Plan, Variant
 from unvek.core.run.family import adopt_orphans
 from unvek.core.run.interruption import Interruption
 from unvek.core.run.journal import Journal
-from unvek.core.run.launch import LOOK_EVERY_S, Launch, LoadFailed, Outcome
+from unvek.core.run.launch import LOOK_EVERY_S, Launch, LoadError, Outcome
 from unvek.core.run.record import FAILED, SKIPPED, RunRecord, Slot
 from unvek.core.run.recording import Recording
 from unvek.core.run.runner import Runner
@@ -117,7 +117,7 @@ class Engine:
         try:
             launch.start(self._runner)
             self._load_errors.pop(variant.name, None)
-        except LoadFailed as failure:
+        except LoadError as failure:
             error = str(failure)
             if not self._interruption.stop:
                 self._load_errors.setdefault(variant.name, []).append(error)

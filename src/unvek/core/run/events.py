@@ -28,7 +28,7 @@ _FIELDS: Mapping[str, Mapping[str, tuple[type, bool]]] = {
 }
 
 
-class Garbage(ValueError):
+class NotAnEventError(ValueError):
     """A line that is no event; its text says why."""
 
 
@@ -43,29 +43,29 @@ class Event:
 
 
 def parse_event(line: bytes) -> Event:
-    """Return the event that a line holds; Garbage where it holds none."""
+    """Return the event that a line holds; NotAnEventError where it holds none."""
     try:
         content = json.loads(line)
     except (ValueError, RecursionError) as error:
-        raise Garbage("a line that isn't JSON") from error
+        raise NotAnEventError("a line that isn't JSON") from error
     if not isinstance(content, dict):
-        raise Garbage("a line that isn't a JSON object")
+        raise NotAnEventError("a line that isn't a JSON object")
     kind, at_ns = content.pop("event", None), content.pop("at_ns", None)
     wanted = _FIELDS.get(kind) if isinstance(kind, str) else None
     if wanted is None:
-        raise Garbage("an event of an unknown kind")
+        raise NotAnEventError("an event of an unknown kind")
     if type(at_ns) is not int or not 0 <= at_ns <= LARGEST_STAMP_NS:
-        raise Garbage(f"a {kind} event without a stamp")
+        raise NotAnEventError(f"a {kind} event without a stamp")
     for name, (type_, needed) in wanted.items():
         value = content.get(name)
         if value is None:
             if needed:
-                raise Garbage(f"a {kind} event without its {name}")
+                raise NotAnEventError(f"a {kind} event without its {name}")
         elif type_ is float:
             if type(value) not in (int, float) or not math.isfinite(value):
-                raise Garbage(f"a {kind} event whose {name} is no finite number")
-        elif type(value) is not type_ or (type_ is int and not 0 <= value <= LARGEST_STAMP_NS):
-            raise Garbage(f"a {kind} event whose {name} is no {type_.__name__}")
+                raise NotAnEventError(f"a {kind} event whose {name} is no finite number")
+        elif type(value) is not type_ or (isinstance(value, int) and not 0 <= value <= LARGEST_STAMP_NS):
+            raise NotAnEventError(f"a {kind} event whose {name} is no {type_.__name__}")
     return Event(kind, at_ns, content, line)
 
 

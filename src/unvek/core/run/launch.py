@@ -27,7 +27,7 @@ class Outcome:
     exit_code: int | None = None
 
 
-class LoadFailed(Exception):
+class LoadError(Exception):
     """The variant could not be loaded; the text says why."""
 
 
@@ -53,11 +53,11 @@ class Launch:
         return list(self._process.command) if self._process is not None else None
 
     def start(self, runner: Runner) -> None:
-        """Start the process and have the variant loaded; LoadFailed where that does not come about."""
+        """Start the process and have the variant loaded; LoadError where that does not come about."""
         try:
             self._process = runner.start(self.variant, self.log.path)
         except RunnerError as error:
-            raise LoadFailed(str(error)) from error
+            raise LoadError(str(error)) from error
         self._process.ask_to_load()
         self._await_loaded(self._process, self.variant.limits)
         self.alive = True
@@ -67,20 +67,20 @@ class Launch:
         while True:
             events = process.events(LOOK_EVERY_S)
             if events is None:
-                raise LoadFailed(f"the process ended while loading, with {exit_words(process.stop(0))}")
+                raise LoadError(f"the process ended while loading, with {exit_words(process.stop(0))}")
             for event in events:
                 quiet_since_s = monotonic()
                 if event.kind == "ready":
                     self.python = event.fields.get("python")
                 elif event.kind == "loaded":
                     if event.fields.get("error"):
-                        raise LoadFailed(event.fields["error"])
+                        raise LoadError(event.fields["error"])
                     self.load_s = max(0, event.at_ns - event.fields["began_ns"]) * NS
                     return
             if self._interruption.stop or self._interruption.skip_asked():
-                raise LoadFailed("stopped by the user while loading")
+                raise LoadError("stopped by the user while loading")
             if limits.stall_s is not None and monotonic() - quiet_since_s > limits.stall_s:
-                raise LoadFailed(f"nothing came for {limits.stall_s:g} s while loading (limits.stall)")
+                raise LoadError(f"nothing came for {limits.stall_s:g} s while loading (limits.stall)")
 
     def make_run(self, cell: Cell, out: Path, recording: Recording) -> Outcome:
         """Have a run made; it ends by itself, or is ended when it reaches a limit or the user asks."""

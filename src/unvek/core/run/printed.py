@@ -36,7 +36,9 @@ class PrintedLog:
             tail = self.tail()
             with open(self.path, "r+b") as file:
                 file.truncate()
-                file.write(f"[more than {LARGEST_LOG_BYTES} bytes were printed; these were the last]\n{tail}\n".encode())
+                file.write(
+                    f"[more than {LARGEST_LOG_BYTES} bytes were printed; these were the last]\n{tail}\n".encode()
+                )
             self._start = 0
 
     def _size(self) -> int:

@@ -15,8 +15,8 @@ from typing import Any
 import unvek.probe
 from unvek.core.plan.cells import Cell
 from unvek.core.plan.model import PythonRunner, Variant
+from unvek.core.run.events import Event, LineSplitter, NotAnEventError, parse_event
 from unvek.core.run.family import MARK, end_family, end_group, new_mark
-from unvek.core.run.events import Event, Garbage, LineSplitter, parse_event
 from unvek.core.run.runner import RunnerError
 
 WORKER = Path(unvek.probe.__file__).with_name("worker.py")
@@ -117,7 +117,7 @@ class PythonProcess:
         for line in self._splitter.feed(data):
             try:
                 events.append(parse_event(line))
-            except Garbage:
+            except NotAnEventError:
                 self._garbage += 1
         return events
 

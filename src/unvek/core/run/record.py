@@ -12,7 +12,12 @@ SKIPPED = "skipped"
 INTERRUPTED = "interrupted"
 STATUSES = (FINISHED, FAILED, TIMED_OUT, STALLED, SKIPPED, INTERRUPTED)
 
-OUTCOMES = (FINISHED, FAILED, TIMED_OUT, STALLED)  # what says something of the variant; the others say the user stopped it
+OUTCOMES = (
+    FINISHED,
+    FAILED,
+    TIMED_OUT,
+    STALLED,
+)  # what says something of the variant; the others say the user stopped it
 FAILURES = (FAILED, TIMED_OUT, STALLED)
 
 

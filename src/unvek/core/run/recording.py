@@ -1,5 +1,7 @@
 """Folding a run's events into its Progress: which step took how long, which phase, what was handed in."""
 
+from itertools import pairwise
+
 from unvek.core.run.events import Event
 from unvek.core.run.record import Progress, Value
 
@@ -101,7 +103,7 @@ class Recording:
     def _phase_lengths(self, end_ns: int) -> tuple[tuple[str, float], ...]:
         lengths: dict[str, int] = {}
         starts = [*self._phases, ("", end_ns)]
-        for (name, start_ns), (_, next_ns) in zip(starts, starts[1:], strict=False):
+        for (name, start_ns), (_, next_ns) in pairwise(starts):
             lengths[name] = lengths.get(name, 0) + next_ns - start_ns
         return tuple((name, ns * NS) for name, ns in lengths.items())
 

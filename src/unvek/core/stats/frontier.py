@@ -14,12 +14,12 @@ def beats(costs: Floats) -> NDArray[np.bool_]:
     costs: (..., n, counts), less is better. Where a count is unknown (NaN) neither beats the other.
     """
     ours, theirs = costs[..., :, None, :], costs[..., None, :, :]
-    return np.all(ours <= theirs, axis=-1) & np.any(ours < theirs, axis=-1)
+    return np.asarray(np.all(ours <= theirs, axis=-1) & np.any(ours < theirs, axis=-1))
 
 
 def on_frontier(costs: Floats) -> NDArray[np.bool_]:
     """Return (..., n) of whether no other row beats this one; costs as for `beats`."""
-    return ~np.any(beats(costs), axis=-2)
+    return np.asarray(~np.any(beats(costs), axis=-2))
 
 
 def frontier_probabilities(costs_by_round: Floats, draws: int = DRAWS, seed: int = 1) -> Floats:
@@ -38,4 +38,4 @@ def frontier_probabilities(costs_by_round: Floats, draws: int = DRAWS, seed: int
     sums = np.tensordot(weights, filled, axes=1)
     counts = np.tensordot(weights, known.astype(float), axes=1)
     means = np.divide(sums, counts, out=np.full_like(sums, np.nan), where=counts > 0)
-    return on_frontier(means).mean(axis=0)
+    return np.asarray(on_frontier(means).mean(axis=0))

@@ -2,6 +2,7 @@
 
 import math
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -117,7 +118,8 @@ def _cell_logs(values: Floats, rounds: Whole, items: Whole) -> dict[tuple[int, i
     logs = np.log(values)
     order = np.lexsort((items, rounds))
     logs, rounds, items = logs[order], rounds[order], items[order]
-    starts = np.flatnonzero(np.r_[True, (np.diff(rounds) != 0) | (np.diff(items) != 0)]) if len(logs) else []
+    changes = (np.diff(rounds) != 0) | (np.diff(items) != 0)
+    starts = np.flatnonzero(np.r_[True, changes][: len(logs)])
     groups = np.split(logs, starts[1:]) if len(starts) else []
     return {
         (int(rounds[start]), int(items[start])): float(np.median(group))
@@ -125,6 +127,6 @@ def _cell_logs(values: Floats, rounds: Whole, items: Whole) -> dict[tuple[int, i
     }
 
 
-def _finite(values: Floats, *along: Whole) -> tuple[NDArray, ...]:
+def _finite(values: Floats, *along: Whole) -> tuple[NDArray[Any], ...]:
     known = np.isfinite(values)
     return (values[known], *(array[known] for array in along))

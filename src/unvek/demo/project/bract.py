@@ -41,9 +41,9 @@ def parse_prompt(prompt: str) -> tuple[int, int, int, int]:
     """Return the index of each attribute in CHOICES; ValueError says what a label may be asked for."""
     found = SENTENCE.fullmatch(prompt.strip())
     if found:
-        words = [word.lower() for word in found.groups()]
-        if all(word in choices for word, choices in zip(words, CHOICES)):
-            return tuple(choices.index(word) for word, choices in zip(words, CHOICES))
+        said = list(zip(map(str.lower, found.groups()), CHOICES, strict=True))
+        if all(word in choices for word, choices in said):
+            return tuple(choices.index(word) for word, choices in said)
     raise ValueError(
         f"bract can't paint {prompt!r}: it knows 'a COLOUR flower with NUMBER petals on GROUND ground, LEAVES', with "
         f"COLOUR one of {', '.join(COLOURS)}; NUMBER one of {', '.join(PETALS)}; GROUND one of {', '.join(GROUNDS)}; "
@@ -132,7 +132,11 @@ def load(path: Path) -> "Bract":
     shapes = json.loads(about.get("grouped", "{}"))
     weights: dict[str, Whole | Grouped] = {
         name: Grouped(
-            arrays.pop(name + ".packed"), arrays.pop(name + ".scale"), arrays.pop(name + ".smallest"), bits, tuple(shape)
+            arrays.pop(name + ".packed"),
+            arrays.pop(name + ".scale"),
+            arrays.pop(name + ".smallest"),
+            bits,
+            tuple(shape),
         )
         for name, (bits, *shape) in shapes.items()
     }

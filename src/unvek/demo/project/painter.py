@@ -7,9 +7,8 @@ model of your own: the probe is all that Unvek asks of it.
 import struct
 import zlib
 
-import numpy as np
-
 import bract
+import numpy as np
 
 
 def load(variant):

@@ -38,11 +38,14 @@ def _where(state: LiveState, width: int) -> list[Text]:
     left = state.time_left_s()
     time_left = "done" if state.over else f"{range_words(*left)} left" if left else "time left not known yet"
     rig = state.rig
-    machine = f"{rig.get('processor') or 'unknown processor'}, {rig.get('cores')} cores, {bytes_words(rig.get('memory_bytes') or 0)}"
+    memory = bytes_words(rig.get("memory_bytes") or 0)
+    machine = f"{rig.get('processor') or 'unknown processor'}, {rig.get('cores')} cores, {memory}"
     done = round(width * state.done / state.planned) if state.planned else 0
     return [
         _both_ends(Text(clean(state.title), style="bold"), Text(f"round {state.round} of {state.rounds}"), width),
-        _both_ends(Text(clean(machine), style="dim"), Text(f"{state.done} of {state.planned} runs, {time_left}"), width),
+        _both_ends(
+            Text(clean(machine), style="dim"), Text(f"{state.done} of {state.planned} runs, {time_left}"), width
+        ),
         Text("━" * done) + Text("─" * (width - done), style="dim"),
         Text(),
     ]
@@ -80,7 +83,8 @@ def _now_words(state: LiveState, now_ns: int, width: int) -> list[Text]:
     elapsed_s = max(0, (now.ended_ns or now_ns) - now.began_ns) * NS
     which = f"{clean(now.task)}, seed {now.seed}"
     lines = [
-        variant_text(now.variant, variant.form) + Text("  warm-up" if now.warm_up else f"  run {now.round}.{now.repeat}", style="dim"),
+        variant_text(now.variant, variant.form)
+        + Text("  warm-up" if now.warm_up else f"  run {now.round}.{now.repeat}", style="dim"),
         Text(which),
         Text(clean(now.prompt), style="dim"),
         Text(step_bars(now.step_times_s, LEFT_COLUMNS - 4), style=FORM_COLOURS[variant.form]),
@@ -117,7 +121,9 @@ def _memory_words(variant: VariantSoFar) -> str:
 def _so_far(state: LiveState, width: int, height: int) -> list[Text]:
     names = max((len(name) for name in state.variants), default=4) + 3
     figures = 28
-    axis = Axis.over([t for v in state.variants.values() for t in (*v.times_s, *v.warm_up_times_s)], max(10, width - names - figures))
+    axis = Axis.over(
+        [t for v in state.variants.values() for t in (*v.times_s, *v.warm_up_times_s)], max(10, width - names - figures)
+    )
     known = any(v.times_s or v.warm_up_times_s for v in state.variants.values())
     head = Text(" " * names) + (axis.scale() if known else Text(" " * axis.width, style="dim"))
     head += Text(f"{'s':<3}{'median':>8}{'as fast':>9}{'failed':>8}", style="dim")
@@ -137,7 +143,9 @@ def _so_far(state: LiveState, width: int, height: int) -> list[Text]:
         failed = Text(f"{variant.failed or '':>8}", style=WARNING if variant.failed else "")
         lines.append(line + failed)
     if len(state.variants) > len(shown):
-        lines.append(Text(f"and {len(state.variants) - len(shown)} more variants; a taller window shows them", style="dim"))
+        lines.append(
+            Text(f"and {len(state.variants) - len(shown)} more variants; a taller window shows them", style="dim")
+        )
     return lines
 
 

@@ -126,7 +126,9 @@ class LiveState:
         if entry["memory_peak_bytes"]:
             variant.memory_peak_bytes = max(variant.memory_peak_bytes, entry["memory_peak_bytes"])
         if entry["status"] != FINISHED:
-            self.news = f"{entry['variant']}, {entry['task']}, seed {entry['seed']}: {entry['status']}, {entry['error']}"
+            self.news = (
+                f"{entry['variant']}, {entry['task']}, seed {entry['seed']}: {entry['status']}, {entry['error']}"
+            )
 
     def _on_over(self, entry: Mapping[str, Any]) -> None:
         self.over, self.now, self.loading = True, None, None

@@ -1,0 +1,62 @@
+"""unvek demo [FOLDER]"""
+
+from pathlib import Path
+
+import click
+
+from unvek.cli import EXIT_FAULT, EXIT_STOPPED
+
+NEXT = """
+What to try next, in {folder}:
+  unvek show 12                          one run whole: its steps, memory, what it was made of
+  unvek tradeoff --need "likeness >= 0.99"   the pick under a need of yours
+  open sheet.png                         the labels side by side
+  edit plan.toml, then unvek run         only what the change touches is run again
+"""
+
+
+@click.command()
+@click.argument("folder", type=click.Path(path_type=Path), default=Path("alder-row"))
+@click.option("--quick", is_flag=True, help="Fewer runs: within half a minute on two cores.")
+@click.option("--plain", is_flag=True, help="Print a line a run, and draw nothing.")
+def demo(folder: Path, quick: bool, plain: bool) -> None:
+    """Lay out the demo project in FOLDER, run it, and show what came out.
+
+    The project is an ordinary one: a plan, a script and weights, to be copied and changed. It asks which of eight
+    variants of a small picture model a plant nursery should use on the computer at its counter. Without FOLDER it
+    is laid out in alder-row/. Once laid out it is not overwritten: the same command goes on with it.
+
+    \b
+    Examples:
+      unvek demo --quick
+      unvek demo my-first-plan
+    """
+    from unvek.cli.options import gather_evidence
+    from unvek.core.findings.comparison import compare
+    from unvek.core.findings.outputs import lay_out_outputs
+    from unvek.core.findings.tradeoff import trade_off
+    from unvek.core.logbook.store import Logbook
+    from unvek.core.plan.read import read_plan
+    from unvek.core.session import logbook_beside
+    from unvek.demo import lay_out
+    from unvek.show.comparison import COMPARISON
+    from unvek.show.sheet import draw_sheet
+    from unvek.show.tradeoff import TRADEOFF
+    from unvek.show.views import put
+    from unvek.show.watching import make_and_show
+
+    plan = read_plan(lay_out(folder, quick))
+    click.echo(f"The project is in {folder}: plan.toml, painter.py, bract.py, models.", err=True)
+    made = make_and_show(plan, logbook_beside(plan), plain=plain)
+    if made.stopped:
+        click.echo("Stopped; the same command goes on from here.", err=True)
+        click.get_current_context().exit(EXIT_STOPPED)
+    with Logbook.open(logbook_beside(plan)) as logbook:
+        evidence = gather_evidence(logbook, None, "*", "*")
+        put(compare(evidence, logbook.rig_of_runs(evidence.by_number)), COMPARISON, "table")
+        click.echo()
+        put(trade_off(evidence), TRADEOFF, "table")
+        draw_sheet(lay_out_outputs(logbook, evidence), folder / "sheet.png")
+    click.echo(NEXT.format(folder=folder))
+    if made.failed:
+        click.get_current_context().exit(EXIT_FAULT)
