@@ -1,7 +1,7 @@
-"""Runs a model script beside the engine: python worker.py REQUESTS_FD EVENTS_FD SCRIPT.
+"""Runs a model script beside the engine: python worker.py REQUESTS_FD WAKE_FD RING_FD SCRIPT.
 
-Requests come as JSON lines on one pipe, events go as JSON lines on another; what the script prints goes where
-this process's standard output and error go, the launch's log. Standard library only, Python 3.8 and later.
+Requests come as JSON lines on a pipe, events go as JSON lines through shared memory; what the script prints goes
+where this process's standard output and error go, the launch's log. Standard library only, Python 3.8 and later.
 """
 
 import ctypes
@@ -22,9 +22,10 @@ LONGEST_ERROR = 2000
 
 
 def main() -> None:
-    requests_fd, events_fd, script = int(sys.argv[1]), int(sys.argv[2]), Path(sys.argv[3])
+    requests_fd, wake_fd, ring_fd = (int(argument) for argument in sys.argv[1:4])
+    script = Path(sys.argv[4])
     die_with_parent()
-    for fd in (requests_fd, events_fd):
+    for fd in (requests_fd, wake_fd, ring_fd):
         os.set_inheritable(fd, False)  # what the script starts must not hold the pipes open
     faulthandler.enable()  # a crash in C leaves its Python stack in the log
     for stream in (sys.stdout, sys.stderr):
@@ -33,13 +34,13 @@ def main() -> None:
     own_folder = str(Path(__file__).parent)
     sys.path[:] = [str(script.parent)] + [entry for entry in sys.path if entry != own_folder]
     sys.argv[:] = [str(script)]
-    Worker(requests_fd, probe_module.EventPipe(events_fd), probe_module.Probe, script).serve()
+    Worker(requests_fd, probe_module.EventRing(ring_fd, wake_fd), probe_module.Probe, script).serve()
 
 
 class Worker:
-    def __init__(self, requests_fd, pipe, probe_class, script: Path):
+    def __init__(self, requests_fd, ring, probe_class, script: Path):
         self._requests = os.fdopen(requests_fd, "rb")
-        self._pipe = pipe
+        self._ring = ring
         self._probe_class = probe_class
         self._script = script
         self._module = None
@@ -85,7 +86,7 @@ class Worker:
     def _run(self, job: dict) -> None:
         job["inputs"] = [Path(path) for path in job["inputs"]]
         job["out"] = Path(job["out"])
-        probe = self._probe_class(self._pipe, job["out"])
+        probe = self._probe_class(self._ring, job["out"])
         forget_peak_memory()
         cpu_s = cpu_time_s()
         error = None
@@ -97,7 +98,6 @@ class Worker:
         except BaseException as caught:
             error = told(caught)
         ended_ns = monotonic_ns()
-        self._pipe.flush()
         flush_prints()
         self._tell(
             {
@@ -111,8 +111,9 @@ class Worker:
         )
 
     def _tell(self, event: dict) -> None:
-        self._pipe.put((json.dumps(event) + "\n").encode(), event["at_ns"])
-        self._pipe.flush()
+        self._ring.put((json.dumps(event) + "\n").encode())
+        if event["event"] != "began":
+            self._ring.wake()
 
 
 def imported(path: Path, name: str) -> ModuleType:

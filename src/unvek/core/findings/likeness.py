@@ -16,7 +16,7 @@ from unvek.core.logbook.store import Logbook, Measured, Row
 from unvek.core.measures.catalogue import LIKENESS_UNITS, likeness_function
 from unvek.core.run.record import FINISHED
 
-PICTURE_ENDINGS = (".png", ".jpg", ".jpeg", ".webp", ".bmp", ".gif", ".tif", ".tiff")
+PICTURE_ENDINGS = (".png", ".jpg", ".jpeg", ".webp", ".bmp", ".gif", ".tif", ".tiff", ".ppm")
 MOST_PIXELS = 64_000_000
 
 

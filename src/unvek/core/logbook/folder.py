@@ -92,8 +92,9 @@ class LogbookFolder:
             except OSError as error:
                 file.seek(0)
                 holder = file.read(20).strip() or "unknown"
-                raise LogbookBusyError(f"runs are being made into {self.path} already, by process {holder}; wait for it "
-                                  "or stop it") from error  # fmt: skip
+                raise LogbookBusyError(
+                    f"runs are being made into {self.path} already, by process {holder}; wait for it or stop it"
+                ) from error
             file.truncate(0)
             file.write(str(os.getpid()))
             file.flush()

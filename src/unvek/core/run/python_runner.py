@@ -1,12 +1,10 @@
 """The runner for Python scripts: a worker process in the interpreter named, kept alive for a round."""
 
-import fcntl
 import json
 import os
 import selectors
 import signal
 import subprocess
-import sys
 from collections.abc import Mapping
 from pathlib import Path
 from time import monotonic
@@ -17,29 +15,31 @@ from unvek.core.plan.cells import Cell
 from unvek.core.plan.model import PythonRunner, Variant
 from unvek.core.run.events import Event, LineSplitter, NotAnEventError, parse_event
 from unvek.core.run.family import MARK, end_family, end_group, new_mark
+from unvek.core.run.ring import RingReader
 from unvek.core.run.runner import RunnerError
 
 WORKER = Path(unvek.probe.__file__).with_name("worker.py")
-CHUNK_BYTES = 2**18
-PIPE_BYTES = 2**20  # room for bursts, so that the model's process never waits for a reader that is busy
+MOST_WAKES = 4096
 AFTER_TERMINATE_S = 0.2
 AFTER_KILL_S = 5.0
 
 
 class PythonProcess:
-    """A worker, its two pipes, and everything that it starts."""
+    """A worker, what it is asked and tells through, and everything that it starts."""
 
     def __init__(self, runner: PythonRunner, variant: Variant, log: Path):
         self._variant = variant
         self._mark = new_mark()
         requests_fd, self._requests_fd = os.pipe()
-        self._events_fd, events_fd = os.pipe()
+        self._wake_fd, wake_fd = os.pipe()
+        self._ring = RingReader()
         self._selector = selectors.DefaultSelector()
         self._splitter = LineSplitter()
         self._garbage = 0
         self._open = True
         self._stopped = False
-        self.command = (runner.python, str(WORKER), str(requests_fd), str(events_fd), str(runner.script))
+        fds = (requests_fd, wake_fd, self._ring.fd)
+        self.command = (runner.python, str(WORKER), *map(str, fds), str(runner.script))
         try:
             with open(log, "ab", buffering=0) as log_file:
                 self._process = subprocess.Popen(
@@ -47,7 +47,7 @@ class PythonProcess:
                     stdin=subprocess.DEVNULL,
                     stdout=log_file,
                     stderr=log_file,
-                    pass_fds=(requests_fd, events_fd),
+                    pass_fds=fds,
                     cwd=runner.script.parent,
                     env={**os.environ, **runner.environment, MARK: self._mark},
                     start_new_session=True,  # Ctrl-C is the engine's; and the whole group can be ended at once
@@ -57,11 +57,8 @@ class PythonProcess:
             raise RunnerError(f"{runner.python} can't be started: {error.strerror}") from error
         finally:
             os.close(requests_fd)
-            os.close(events_fd)
-        os.set_blocking(self._events_fd, False)
-        self._selector.register(self._events_fd, selectors.EVENT_READ)
-        if sys.platform == "linux":
-            fcntl.fcntl(self._events_fd, fcntl.F_SETPIPE_SZ, PIPE_BYTES)
+            os.close(wake_fd)
+        self._selector.register(self._wake_fd, selectors.EVENT_READ)
 
     @property
     def pid(self) -> int:
@@ -100,17 +97,20 @@ class PythonProcess:
             pass  # the process has ended: events() will say so
 
     def events(self, timeout_s: float) -> list[Event] | None:
-        if not self._open:
+        if not self._open and not self._ring.holds_more:
             return None
-        if not self._selector.select(max(0.0, timeout_s)):
+        if self._open:
+            self._wait(0.0 if self._ring.holds_more else max(0.0, timeout_s))
+        return self._parsed(self._ring.read())
+
+    def _wait(self, timeout_s: float) -> None:
+        """Wait to be woken, or for the end of the process."""
+        if not self._selector.select(timeout_s):
             # The end of the pipe is not enough: a child that the script forked may hold it open for ever.
             if self._process.poll() is not None and not self._selector.select(0):
                 self._open = False
-            return []
-        data = os.read(self._events_fd, CHUNK_BYTES)
-        if not data:
+        elif not os.read(self._wake_fd, MOST_WAKES):
             self._open = False
-        return list(self._parsed(data))
 
     def _parsed(self, data: bytes) -> list[Event]:
         events = []
@@ -154,10 +154,11 @@ class PythonProcess:
 
     def _close_pipes(self) -> None:
         self._close_requests()
-        if self._events_fd >= 0:
+        if self._wake_fd >= 0:
             self._selector.close()
-            os.close(self._events_fd)
-            self._events_fd = -1
+            os.close(self._wake_fd)
+            self._wake_fd = -1
+            self._ring.close()
         self._open = False
 
 

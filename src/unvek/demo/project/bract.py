@@ -209,7 +209,7 @@ class Bract:
 
         guidance above 1 asks the network twice a step, with and without the prompt, and goes further in the
         direction of their difference (Ho and Salimans 2022, "Classifier-Free Diffusion Guidance").
-        on_step is called after each step, with a function that returns the picture as it stands.
+        on_step is called after each step, with a function that returns the picture that the walk is heading for.
         """
         said = parse_prompt(prompt)
         unsaid = [len(choices) for choices in CHOICES]
@@ -222,8 +222,13 @@ class Bract:
                 velocity = velocity[1:] + guidance * (velocity[:1] - velocity[1:])
             x = x - velocity / steps
             if on_step:
-                on_step(partial(as_picture, x[0]))
+                on_step(partial(heading_for, x[0], velocity[0], time - 1 / steps))
         return as_picture(x[0])
+
+
+def heading_for(x: np.ndarray, velocity: np.ndarray, time: float) -> np.ndarray:
+    """Return the picture that x comes to if it goes straight on from this time."""
+    return as_picture(x - time * velocity)
 
 
 def as_picture(x: np.ndarray) -> np.ndarray:

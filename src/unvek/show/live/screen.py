@@ -110,7 +110,7 @@ def _left_words(now: RunNow) -> str:
     count = len(now.step_times_s)
     if not count or not now.steps_of or now.ended_ns is not None:
         return ""
-    return f", about {duration_words(max(0, now.steps_of - count) * sum(now.step_times_s) / count)} of steps left"
+    return f", about {duration_words(max(0, now.steps_of - count) * sum(now.step_times_s) / count)} left"
 
 
 def _memory_words(variant: VariantSoFar) -> str:

@@ -1,0 +1,130 @@
+"""A model that misbehaves ends in the right status, its last lines kept; the other runs go on; nothing is left behind."""
+
+import unittest
+from pathlib import Path
+
+from tests.support import QUICK, SLOW, ProjectTest, is_alive, task, variant
+
+
+class RunsThatGoWrong(ProjectTest):
+    def run_bad(self, *, run_limit: str = "20 s", stall_limit: str = "20 s", **settings: object) -> dict:
+        """Run a plan whose middle variant misbehaves; return the bad variant's first run, whole."""
+        self.write_plan(SLOW, variant("bad", "quantized", **settings), QUICK, task(seeds=(1, 2)),
+                        run_limit=run_limit, stall_limit=stall_limit)  # fmt: skip
+        failed = settings.get("expect_exit", 1)
+        self.unvek("run", expect=int(failed))
+        rows = self.log()
+        self.assertEqual([r["status"] for r in rows if r["variant"] != "bad"], ["finished"] * 4)
+        bad = [r for r in rows if r["variant"] == "bad"]
+        self.assertEqual(len(bad), 2)
+        return dict(self.result("show", str(bad[0]["run"])))
+
+    def test_an_exception_fails_the_run_with_its_text_and_what_was_printed(self):
+        run = self.run_bad(do="raise")
+        self.assertEqual(run["status"], "failed")
+        self.assertIn("ValueError: no such flower", run["error"])
+        self.assertIn("about to fail", run["log_tail"])
+        self.assertNotIn("\x1b", self.unvek("show", str(run["run"])).stdout)
+
+    def test_sys_exit_fails_the_run_and_not_the_process(self):
+        run = self.run_bad(do="leave")
+        self.assertEqual((run["status"], run["error"]), ("failed", "SystemExit: enough"))
+
+    def test_a_process_that_vanishes_is_replaced(self):
+        run = self.run_bad(do="vanish")
+        self.assertEqual(run["status"], "failed")
+        self.assertIn("exit code 7", run["error"])
+
+    def test_a_crash_in_c_is_told_by_its_signal_with_the_last_words_kept(self):
+        run = self.run_bad(do="crash")
+        self.assertEqual(run["status"], "failed")
+        self.assertIn("signal 11", run["error"])
+        self.assertIn("last words", run["log_tail"])
+        self.assertIn("Segmentation fault", run["log_tail"])
+
+    def test_a_hang_is_stalled_after_the_limit(self):
+        run = self.run_bad(do="hang", stall_limit="400 ms")
+        self.assertEqual(run["status"], "stalled")
+        self.assertEqual(run["steps"], 1)
+        self.assertGreaterEqual(run["time_s"], 0.4)
+
+    def test_a_run_that_never_ends_is_timed_out_with_its_steps(self):
+        run = self.run_bad(do="loop", run_limit="500 ms")
+        self.assertEqual(run["status"], "timed-out")
+        self.assertGreater(run["steps"], 5)
+        self.assertIn("limits.run", run["error"])
+
+    def test_megabytes_of_prints_harm_nothing(self):
+        run = self.run_bad(do="flood", expect_exit=0)
+        self.assertEqual(run["status"], "finished")
+        self.assertIn("line 29999 of", run["log_tail"])
+        self.assertIn("from C as well", run["log_tail"])
+
+    def test_prints_that_look_like_events_are_prints(self):
+        run = self.run_bad(do="lookalike", expect_exit=0)
+        self.assertEqual((run["status"], run["steps"]), ("finished", 3))
+        self.assertIn('"not true"', run["log_tail"])
+
+    def test_garbage_on_the_events_pipe_is_passed_over(self):
+        run = self.run_bad(do="garbage", expect_exit=0)
+        self.assertEqual((run["status"], run["steps"]), ("finished", 3))
+
+    def test_children_that_left_the_group_are_ended_too(self):
+        for then in ("", "vanish"):
+            with self.subTest(then=then):
+                self.write_plan(variant("slow", do="brood", then=then), task(seeds=(1,)), stall_limit="300 ms")
+                self.unvek("run", "--afresh", expect=1)
+                self.assertFalse(is_alive(int((self.folder / "brood.txt").read_text())))
+
+
+class VariantsThatCannotLoad(ProjectTest):
+    def test_two_tries_then_one_run_failed_and_the_others_skipped(self):
+        for load, words in (("raise", "the weights are not what they were"), ("exit", "exit code 3"), ("hang", "nothing came")):
+            with self.subTest(load=load):
+                self.write_plan(SLOW, variant("bad", load=load), task(), rounds=2, stall_limit="500 ms")
+                self.unvek("run", "--logbook", load, expect=1)
+                log = self.result("log", "--logbook", load)["rows"]
+                rows = [row for row in log if row["variant"] == "bad"]
+                self.assertEqual([r["status"] for r in rows], ["failed", "skipped", "skipped", "skipped"])
+                self.assertIn(words, self.result("show", str(rows[0]["run"]), "--logbook", load)["error"])
+
+    def test_once_it_loads_its_runs_are_made(self):
+        self.write_plan(SLOW, variant("bad", load="raise"), task())
+        self.unvek("run", expect=1)
+        script = self.folder / "model.py"
+        script.write_text(script.read_text().replace('if do == "raise":\n        raise OSError', 'if do == "no":\n        raise OSError'))
+        self.unvek("run")
+        finished = [r for r in self.log() if r["variant"] == "bad" and r["status"] == "finished"]
+        self.assertEqual(len(finished), 2)
+
+    def test_an_interpreter_that_is_not_there_is_named(self):
+        plan = self.write_plan(SLOW, task())
+        plan.write_text(plan.read_text().replace('script = "model.py"', 'script = "model.py"\npython = "no-such-python"'))
+        done = self.unvek("run", expect=1)
+        self.assertIn("no-such-python can't be started", done.stderr)
+
+    def test_a_script_without_run_says_so(self):
+        self.write("model.py", "def load(variant):\n    return 1\n")
+        self.write_plan(SLOW, task())
+        self.assertIn("model.py has no function run()", self.unvek("run", expect=1).stderr)
+
+
+class NothingOutside(ProjectTest):
+    def test_an_output_name_cannot_lead_out_of_the_logbook(self):
+        self.write("model.py", """
+import os
+def load(variant): return None
+def run(model, job, probe):
+    probe.output(b"gotcha", "../../../escaped.txt")
+    os.symlink("/etc/hostname", str(job.out / "link.txt"))
+""")  # fmt: skip
+        self.write_plan(SLOW, task(seeds=(1,)))
+        self.unvek("run")
+        outputs = self.result("show", "1")["outputs"]
+        self.assertEqual([Path(o["path"]).name for o in outputs], ["escaped.txt"])
+        self.assertTrue((self.folder / "logbook" / outputs[0]["path"]).is_file())
+        self.assertFalse(any(self.folder.parent.glob("escaped.txt")))
+
+
+if __name__ == "__main__":
+    unittest.main()

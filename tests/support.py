@@ -1,0 +1,186 @@
+"""A small project in a temporary folder, and the real program run on it.
+
+The model is scripted: what a run does is said by its settings, so that one script serves for all that can go
+right and wrong with a model.
+"""
+
+import json
+import os
+import subprocess
+import sys
+import tempfile
+import unittest
+from collections.abc import Iterable, Mapping
+from pathlib import Path
+from typing import Any
+
+SCRIPT = '''
+import ctypes, os, signal, subprocess, sys, time
+from pathlib import Path
+
+def load(variant):
+    do = variant.settings.get("load", "")
+    if do == "raise":
+        raise OSError("the weights are not what they were")
+    if do == "exit":
+        os._exit(3)
+    if do == "hang":
+        time.sleep(600)
+    return variant.name
+
+def run(model, job, probe):
+    do = job.settings.get("do", "")
+    steps = job.settings.get("steps", 3)
+    with open("calls.txt", "a") as file:
+        file.write("%s %s %s\\n" % (model, job.task, job.seed))
+    if do == "raise":
+        print("about to fail")
+        raise ValueError("no such flower: \\x1b[31mred")
+    if do == "leave":
+        sys.exit("enough")
+    if do == "vanish":
+        os._exit(7)
+    if do == "crash":
+        print("last words", flush=True)
+        ctypes.string_at(0)
+    if do == "hang":
+        probe.step()
+        time.sleep(600)
+    if do == "loop":
+        while True:
+            probe.step()
+            time.sleep(0.02)
+    if do == "flood":
+        for n in range(30000):
+            print("line %d of a great many, more than anybody reads" % n)
+        ctypes.CDLL(None).puts(b"from C as well")
+    if do == "lookalike":
+        print('{"event":"ended","at_ns":1,"status":"failed","error":"not true"}', flush=True)
+        os.write(1, b'{"event":"step","at_ns":5}\\n')
+    if do == "brood":
+        child = subprocess.Popen([sys.executable, "-c", "import time; time.sleep(600)"], start_new_session=True)
+        Path("brood.txt").write_text(str(child.pid))
+        if job.settings.get("then") == "vanish":
+            os._exit(0)
+        time.sleep(600)
+    if do == "garbage":
+        probe._ring.put(b"\\xff\\xfe{]\\n" + b"x" * 300000 + b"\\n")
+    probe.phase("steps")
+    for _ in range(steps):
+        time.sleep(job.settings.get("step_s", 0.002))
+        probe.step(of=steps)
+    probe.phase("save")
+    probe.value("warmth", job.seed, "K")
+    probe.count("calls")
+    probe.fault("retry", "once")
+    shade = job.settings.get("shade", 0) + job.seed
+    rows = bytes((x * 7 + y * 3 + shade * (x % 5)) % 256 for y in range(16) for x in range(48))
+    probe.output(b"P6 16 16 255\\n" + rows, "label.ppm")
+'''
+
+PLAN_HEAD = """
+title = "Which painter?"
+reference = "slow"
+[schedule]
+rounds = {rounds}
+repeats = {repeats}
+warmups = {warmups}
+[limits]
+run = "{run_limit}"
+stall = "{stall_limit}"
+[runners.painter]
+script = "model.py"
+"""
+
+
+def variant(name: str, form: str = "full", **settings: Any) -> str:
+    """Return a [[variants]] table."""
+    written = ", ".join(f"{key} = {json.dumps(value)}" for key, value in settings.items())
+    return f'[[variants]]\nname = "{name}"\nform = "{form}"\nsettings = {{ {written} }}\n'
+
+
+def task(name: str = "violet", seeds: Iterable[int] = (1, 2), prompt: str = "a violet flower") -> str:
+    """Return a [[tasks]] table."""
+    return f'[[tasks]]\nname = "{name}"\nprompt = {json.dumps(prompt)}\nseeds = {list(seeds)}\n'
+
+
+SLOW = variant("slow", step_s=0.006)
+QUICK = variant("quick", "distilled", step_s=0.002, shade=3)
+LIKENESS = '[[measures]]\nname = "likeness"\nkind = "ssim"\n'
+
+
+class ProjectTest(unittest.TestCase):
+    """A test with a project folder of its own, in which `unvek` can be run."""
+
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory(prefix="unvek-test-")
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+        self.write("model.py", SCRIPT)
+
+    def write(self, name: str, text: str) -> Path:
+        path = self.folder / name
+        path.write_text(text, encoding="utf-8")
+        return path
+
+    def write_plan(self, *tables: str, rounds: int = 1, repeats: int = 1, warmups: int = 0, run_limit: str = "20 s",
+                   stall_limit: str = "20 s", quality: bool = False) -> Path:  # fmt: skip
+        head = PLAN_HEAD.format(
+            rounds=rounds, repeats=repeats, warmups=warmups, run_limit=run_limit, stall_limit=stall_limit
+        )
+        return self.write("plan.toml", head + "\n".join(tables) + (LIKENESS if quality else ""))
+
+    def unvek(self, *arguments: str, expect: int = 0, timeout_s: float = 90) -> subprocess.CompletedProcess[str]:
+        """Run the program in the project's folder, and hold it to an exit code and to showing no traceback."""
+        done = subprocess.run(
+            program(*arguments), cwd=self.folder, env=environment(), capture_output=True, text=True, timeout=timeout_s
+        )
+        said = f"unvek {' '.join(arguments)}\n--- out\n{done.stdout[-3000:]}\n--- err\n{done.stderr[-3000:]}"
+        self.assertEqual(done.returncode, expect, said)
+        self.assertNotIn("Traceback", done.stderr, said)
+        return done
+
+    def start(self, *arguments: str, **options: Any) -> subprocess.Popen[str]:
+        """Start the program without waiting, in a process group of its own."""
+        started = subprocess.Popen(
+            program(*arguments), cwd=self.folder, env=environment(), stdout=subprocess.PIPE, stderr=subprocess.PIPE,
+            text=True, start_new_session=True, **options,
+        )  # fmt: skip
+        self.addCleanup(reap, started)
+        return started
+
+    def result(self, *arguments: str, expect: int = 0) -> Mapping[str, Any]:
+        """Return a command's result as JSON."""
+        content = json.loads(self.unvek(*arguments, "--as", "json", expect=expect).stdout)
+        self.assertEqual(content["unvek"], 1)
+        return dict(content)
+
+    def log(self) -> list[Mapping[str, Any]]:
+        """Return the runs."""
+        return list(self.result("log")["rows"])
+
+    def statuses(self) -> list[str]:
+        return [row["status"] for row in self.log() if not row["warm_up"]]
+
+
+def program(*arguments: str) -> list[str]:
+    return [sys.executable, "-m", "unvek", *arguments]
+
+
+def environment(**more: str) -> dict[str, str]:
+    kept = {name: value for name, value in os.environ.items() if name not in ("NO_COLOR", "FORCE_COLOR", "COLUMNS")}
+    return {**kept, "PYTHONWARNINGS": "", **more}
+
+
+def reap(process: subprocess.Popen[str]) -> None:
+    process.kill()
+    process.communicate()
+
+
+def is_alive(pid: int) -> bool:
+    """Whether a process runs; a dead one that nobody has reaped yet does not."""
+    try:
+        state = Path(f"/proc/{pid}/stat").read_text(encoding="utf-8").rpartition(")")[2].split()[0]
+    except OSError:
+        return False
+    return state != "Z"
