@@ -1,0 +1,120 @@
+"""Events are hostile bytes until they are checked, and fold into what a run came to."""
+
+import json
+import random
+import unittest
+
+from unvek.core.run.events import LONGEST_LINE_BYTES, LineSplitter, NotAnEventError, parse_event
+from unvek.core.run.forecast import Share, forecast
+from unvek.core.run.recording import Recording
+
+MS = 1_000_000
+
+
+def line(event: str, at_ms: float, **fields: object) -> bytes:
+    return json.dumps({"event": event, "at_ns": round(at_ms * MS), **fields}).encode()
+
+
+def recorded(*lines: bytes, stopped_ms: float = 0) -> object:
+    recording = Recording()
+    for each in lines:
+        recording.take(parse_event(each))
+    return recording.progress(round(stopped_ms * MS))
+
+
+class Parsing(unittest.TestCase):
+    def test_what_is_no_event_is_refused_and_never_crashes(self):
+        for bad in (b"", b"nonsense", b"[1]", b"3", b'"step"', b"\xff\xfe", b"[" * 100_000, b'{"event":"step"}',
+                    b'{"event":"steps","at_ns":1}', b'{"event":["step"],"at_ns":1}', b'{"event":"step","at_ns":-1}',
+                    b'{"event":"step","at_ns":1.5}', b'{"event":"step","at_ns":true}', b'{"event":"step","at_ns":1e400}',
+                    b'{"event":"value","at_ns":1,"name":"x","number":NaN}', b'{"event":"phase","at_ns":1}',
+                    b'{"event":"value","at_ns":1,"name":"x","number":"3"}', b'{"event":"step","at_ns":1,"of":-4}',
+                    b'{"event":"token","at_ns":1,"n":' + b"9" * 5000 + b"}"):  # fmt: skip
+            with self.subTest(bad[:60]), self.assertRaises(NotAnEventError):
+                parse_event(bad)
+
+    def test_random_bytes_are_refused_or_understood(self):
+        rng = random.Random(3)
+        seeds = [line("step", 1, of=20), line("value", 2, name="a", number=1.5), line("ended", 3, status="finished")]
+        understood = 0
+        for _ in range(3000):
+            garbled = bytearray(rng.choice(seeds))
+            for _ in range(rng.randint(1, 4)):
+                garbled[rng.randrange(len(garbled))] = rng.randrange(256)
+            try:
+                understood += parse_event(bytes(garbled)).kind in ("step", "value", "ended")
+            except NotAnEventError:
+                continue
+        self.assertGreater(understood, 0)
+
+    def test_lines_are_cut_however_the_bytes_come(self):
+        data = b"one\n\ntwo\nthr"
+        for size in (1, 2, 3, 50):
+            splitter = LineSplitter()
+            found = [each for start in range(0, len(data), size) for each in splitter.feed(data[start : start + size])]
+            self.assertEqual([*found, *splitter.feed(b"ee\n")], [b"one", b"two", b"three"])
+
+    def test_a_giant_line_is_dropped_without_being_kept(self):
+        splitter = LineSplitter()
+        found = list(splitter.feed(b"first\n"))
+        for _ in range(50):
+            found += splitter.feed(b"x" * LONGEST_LINE_BYTES)
+        found += splitter.feed(b"tail\nlast\n")
+        self.assertEqual((found, splitter.dropped), ([b"first", b"last"], 1))
+
+
+class Folding(unittest.TestCase):
+    def test_a_step_lasts_from_the_boundary_before_it(self):
+        progress = recorded(
+            line("began", 100), line("phase", 130, name="steps"), line("step", 140), line("step", 155),
+            line("phase", 160, name="decode"), line("step", 165), line("ended", 180, status="finished", cpu_s=0.07),
+        )  # fmt: skip
+        self.assertEqual([round(s, 6) for s in progress.step_times_s], [0.010, 0.015, 0.005])
+        self.assertEqual(
+            {k: round(v, 6) for k, v in progress.phases_s}, {"start": 0.03, "steps": 0.03, "decode": 0.02}
+        )
+        self.assertAlmostEqual(progress.time_s, 0.08)
+        self.assertAlmostEqual(progress.first_s, 0.04)
+        self.assertEqual(progress.cpu_s, 0.07)
+
+    def test_a_run_that_is_cut_off_lasts_until_it_was_stopped(self):
+        progress = recorded(line("began", 100), line("step", 140), stopped_ms=500)
+        self.assertAlmostEqual(progress.time_s, 0.4)
+        self.assertEqual(len(progress.step_times_s), 1)
+        self.assertIsNone(recorded(stopped_ms=9).time_s)
+
+    def test_a_clock_that_runs_backwards_makes_no_negative_time(self):
+        progress = recorded(line("began", 100), line("step", 50), line("step", 120), line("ended", 60, status="finished"))
+        self.assertEqual([round(s, 6) for s in progress.step_times_s], [0.0, 0.02])
+        self.assertAlmostEqual(progress.time_s, 0.02)
+
+    def test_what_a_run_reports_is_kept(self):
+        progress = recorded(
+            line("began", 0), line("token", 1, text="a", n=2), line("token", 2, text="b"), line("text", 3, text="c"),
+            line("value", 4, name="warmth", number=3, unit="K"), line("count", 5, name="calls", n=2),
+            line("count", 6, name="calls"), line("fault", 7, kind="retry"), line("output", 8, name="label.png"),
+            line("memory", 9, device_bytes=7), line("memory", 9, device_bytes=5), line("ended", 10, status="finished"),
+            line("token", 11, text="too late"),
+        )  # fmt: skip
+        self.assertEqual((progress.tokens, progress.text), (3, "abc"))
+        self.assertEqual({v.name: (v.number, v.unit) for v in progress.values}, {"warmth": (3, "K"), "count.calls": (3, "")})
+        self.assertEqual((progress.faults, progress.outputs), ((("retry", ""),), ("label.png",)))
+        self.assertEqual(progress.memory_device_bytes, 7)
+
+
+class Forecasting(unittest.TestCase):
+    def test_the_range_holds_what_steady_runs_will_take(self):
+        low, high = forecast([Share(runs=10, seen_s=(1.0, 1.02, 0.98)), Share(runs=5, seen_s=(0.1,))])
+        self.assertTrue(low < 10.5 < high < 16, (low, high))
+
+    def test_runs_never_seen_take_as_long_as_others_did(self):
+        low, high = forecast([Share(runs=10, seen_s=(1.0, 1.0)), Share(runs=2, seen_s=(5.0, 5.0)), Share(runs=3, seen_s=())])
+        self.assertTrue(low < 10 + 10 + 3 and high > 10 + 10 + 15, (low, high))
+
+    def test_nothing_is_foretold_from_nothing(self):
+        self.assertIsNone(forecast([Share(runs=3, seen_s=())]))
+        self.assertEqual(forecast([Share(runs=0, seen_s=(1.0,))]), (0.0, 0.0))
+
+
+if __name__ == "__main__":
+    unittest.main()
