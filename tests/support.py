@@ -14,7 +14,7 @@ from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import Any
 
-SCRIPT = '''
+SCRIPT = """
 import ctypes, os, signal, subprocess, sys, time
 from pathlib import Path
 
@@ -76,7 +76,7 @@ def run(model, job, probe):
     shade = job.settings.get("shade", 0) + job.seed
     rows = bytes((x * 7 + y * 3 + shade * (x % 5)) % 256 for y in range(16) for x in range(48))
     probe.output(b"P6 16 16 255\\n" + rows, "label.ppm")
-'''
+"""
 
 PLAN_HEAD = """
 title = "Which painter?"

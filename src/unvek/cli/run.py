@@ -40,7 +40,9 @@ def run(plan: Path, logbook_path: Path | None, plain: bool, afresh: bool) -> Non
 
 
 def _summary(made: int, failed: int, already: int, stopped: bool) -> str:
-    said = f"{made} runs made" + (f", {already} were there before" if already else "")
+    from unvek.core.units import counted
+
+    said = f"{counted(made, 'run')} made" + (f", {already} were there before" if already else "")
     if failed:
         said += f"; {failed} of them failed: 'unvek log' lists them"
     if stopped:

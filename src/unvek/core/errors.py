@@ -9,6 +9,8 @@ UnvekError              something to tell the user in words, never as a tracebac
 
 from dataclasses import dataclass
 
+from unvek.core.units import counted
+
 
 class UnvekError(Exception):
     """The root. Its text says what came, what is allowed and what to do."""
@@ -36,8 +38,9 @@ class PlanError(InputError):
     def __init__(self, path: str, problems: tuple[Problem, ...]):
         self.path = path
         self.problems = problems
-        count = "1 error" if len(problems) == 1 else f"{len(problems)} errors"
-        super().__init__("\n".join([f"{path}: {count}", *(f"  {problem}" for problem in problems)]))
+        super().__init__(
+            "\n".join([f"{path}: {counted(len(problems), 'error')}", *(f"  {problem}" for problem in problems)])
+        )
 
 
 class LogbookError(UnvekError):

@@ -67,6 +67,11 @@ def bytes_words(size: float) -> str:
     return f"{size:.0f} {unit}" if size >= 100 or unit == "B" else f"{size:.1f} {unit}"
 
 
+def counted(number: int, name: str) -> str:
+    """Word a number of things: "1 run", "3 runs"."""
+    return f"{number} {name}{'' if number == 1 else 's'}"
+
+
 def speed_words(time_ratio: float) -> str:
     """Word how fast something is against a reference, from its time over the reference's.
 

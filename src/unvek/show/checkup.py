@@ -7,7 +7,7 @@ from rich.console import Console
 from rich.text import Text
 
 from unvek.core.findings.checkup import Checkup
-from unvek.core.units import range_words
+from unvek.core.units import counted, range_words
 from unvek.show.figures import figure, scale_for, settings_words, variant_text, warning_text
 from unvek.show.grid import Column, print_grid
 from unvek.show.terminal import clean, faint
@@ -16,8 +16,7 @@ from unvek.show.views import View
 
 def print_checkup(out: Console, found: Checkup) -> None:
     if not found.ok:
-        count = "1 error" if len(found.errors) == 1 else f"{len(found.errors)} errors"
-        out.print(warning_text(f"{clean(found.plan)}: {count}"))
+        out.print(warning_text(f"{clean(found.plan)}: {counted(len(found.errors), 'error')}"))
         for problem in found.errors:
             out.print()
             out.print(Text(clean(problem.where), style="bold"))
@@ -41,17 +40,13 @@ def print_checkup(out: Console, found: Checkup) -> None:
 
 def _what_it_runs(found: Checkup) -> str:
     parts = [
-        _count(len(found.variants), "variant"),
-        _count(found.items, "item"),
-        _count(found.rounds, "round"),
-        _count(found.repeats, "repeat"),
+        counted(len(found.variants), "variant"),
+        counted(found.items, "item"),
+        counted(found.rounds, "round"),
+        counted(found.repeats, "repeat"),
     ]
     warmups = found.warmups * len(found.variants) * found.rounds
-    return f"{' x '.join(parts)} = {_count(found.runs, 'run')}, and {_count(warmups, 'warm-up')}"
-
-
-def _count(number: int, name: str) -> str:
-    return f"{number} {name}{'' if number == 1 else 's'}"
+    return f"{' x '.join(parts)} = {counted(found.runs, 'run')}, and {counted(warmups, 'warm-up')}"
 
 
 def checkup_columns(found: Checkup) -> list[Column]:

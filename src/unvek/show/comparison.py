@@ -7,7 +7,7 @@ from rich.console import Console
 from rich.text import Text
 
 from unvek.core.findings.comparison import UNCLEAR, Comparison, ComparisonRow, MeasureFound
-from unvek.core.units import speed_words
+from unvek.core.units import counted, speed_words
 from unvek.show.figures import UNKNOWN, Scale, figure, scale_for, speed_figures, unit_suffix, variant_text, warning_text
 from unvek.show.grid import Column, StripColumn, print_grid
 from unvek.show.strip import Axis, strip
@@ -138,8 +138,8 @@ def _circumstances(found: Comparison) -> str:
     rounds = max(row.rounds for row in found.rows)
     runs = sum(row.runs for row in found.rows)
     rig = found.rig.get("processor") or "unknown processor"
-    words = "round" if rounds == 1 else "rounds"
-    return clean(f"against {found.reference} · {rounds} {words}, {runs} runs · {rig}, {found.rig.get('cores')} cores")
+    made = f"{counted(rounds, 'round')}, {counted(runs, 'run')}"
+    return clean(f"against {found.reference} · {made} · {rig}, {found.rig.get('cores')} cores")
 
 
 def _lead(found: Comparison) -> str | None:

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from typing import Any, TextIO
 
 from unvek.core.run.record import FINISHED
-from unvek.core.units import duration_words
+from unvek.core.units import counted, duration_words
 from unvek.show.terminal import clean
 
 
@@ -21,7 +21,9 @@ class PlainLines:
                 self._planned, left = entry["planned"], len(entry["pending"])
                 self._done = self._planned - left
                 done = f", {self._done} of them done before" if self._done else ""
-                self._write(f"{clean(entry['title'])}: {self._planned} runs in {entry['rounds']} rounds{done}")
+                self._write(
+                    f"{clean(entry['title'])}: {counted(self._planned, 'run')} in {counted(entry['rounds'], 'round')}{done}"
+                )
             case "unloaded":
                 self._write(f"{clean(entry['variant'])} could not be loaded: {clean(entry['error'])}")
             case "kept":
@@ -38,7 +40,7 @@ class PlainLines:
             f"round {entry['round']}.{entry['repeat']}",
         ]
         if entry["status"] == FINISHED:
-            steps = f", {entry['steps']} steps" if entry["steps"] else ""
+            steps = f", {counted(entry['steps'], 'step')}" if entry["steps"] else ""
             words.append(f"{duration_words(entry['time_s'] or 0.0)}{steps}")
         else:
             words.append(f"{entry['status']}: {clean(entry['error'])}")

@@ -31,7 +31,9 @@ class GoodPlans(ProjectTest):
         self.assertEqual((plan.quality, plan.measures[0].kind), ("likeness", "ssim"))
 
     def test_defaults_are_sensible(self):
-        text = '[runners.painter]\nscript = "model.py"\n[[variants]]\nname = "one"\n[[tasks]]\nname = "t"\nprompt = "p"\n'
+        text = (
+            '[runners.painter]\nscript = "model.py"\n[[variants]]\nname = "one"\n[[tasks]]\nname = "t"\nprompt = "p"\n'
+        )
         plan = read_plan(self.write("plan.toml", text))
         self.assertEqual((plan.title, plan.reference, plan.quality), ("plan", "one", None))
         self.assertEqual((plan.schedule.rounds, plan.schedule.repeats, plan.schedule.warmups), (3, 2, 1))

@@ -70,9 +70,7 @@ class Folding(unittest.TestCase):
             line("phase", 160, name="decode"), line("step", 165), line("ended", 180, status="finished", cpu_s=0.07),
         )  # fmt: skip
         self.assertEqual([round(s, 6) for s in progress.step_times_s], [0.010, 0.015, 0.005])
-        self.assertEqual(
-            {k: round(v, 6) for k, v in progress.phases_s}, {"start": 0.03, "steps": 0.03, "decode": 0.02}
-        )
+        self.assertEqual({k: round(v, 6) for k, v in progress.phases_s}, {"start": 0.03, "steps": 0.03, "decode": 0.02})
         self.assertAlmostEqual(progress.time_s, 0.08)
         self.assertAlmostEqual(progress.first_s, 0.04)
         self.assertEqual(progress.cpu_s, 0.07)
@@ -84,7 +82,9 @@ class Folding(unittest.TestCase):
         self.assertIsNone(recorded(stopped_ms=9).time_s)
 
     def test_a_clock_that_runs_backwards_makes_no_negative_time(self):
-        progress = recorded(line("began", 100), line("step", 50), line("step", 120), line("ended", 60, status="finished"))
+        progress = recorded(
+            line("began", 100), line("step", 50), line("step", 120), line("ended", 60, status="finished")
+        )
         self.assertEqual([round(s, 6) for s in progress.step_times_s], [0.0, 0.02])
         self.assertAlmostEqual(progress.time_s, 0.02)
 
@@ -97,7 +97,9 @@ class Folding(unittest.TestCase):
             line("token", 11, text="too late"),
         )  # fmt: skip
         self.assertEqual((progress.tokens, progress.text), (3, "abc"))
-        self.assertEqual({v.name: (v.number, v.unit) for v in progress.values}, {"warmth": (3, "K"), "count.calls": (3, "")})
+        self.assertEqual(
+            {v.name: (v.number, v.unit) for v in progress.values}, {"warmth": (3, "K"), "count.calls": (3, "")}
+        )
         self.assertEqual((progress.faults, progress.outputs), ((("retry", ""),), ("label.png",)))
         self.assertEqual(progress.memory_device_bytes, 7)
 
@@ -108,7 +110,9 @@ class Forecasting(unittest.TestCase):
         self.assertTrue(low < 10.5 < high < 16, (low, high))
 
     def test_runs_never_seen_take_as_long_as_others_did(self):
-        low, high = forecast([Share(runs=10, seen_s=(1.0, 1.0)), Share(runs=2, seen_s=(5.0, 5.0)), Share(runs=3, seen_s=())])
+        low, high = forecast(
+            [Share(runs=10, seen_s=(1.0, 1.0)), Share(runs=2, seen_s=(5.0, 5.0)), Share(runs=3, seen_s=())]
+        )
         self.assertTrue(low < 10 + 10 + 3 and high > 10 + 10 + 15, (low, high))
 
     def test_nothing_is_foretold_from_nothing(self):

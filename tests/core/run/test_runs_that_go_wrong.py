@@ -79,7 +79,11 @@ class RunsThatGoWrong(ProjectTest):
 
 class VariantsThatCannotLoad(ProjectTest):
     def test_two_tries_then_one_run_failed_and_the_others_skipped(self):
-        for load, words in (("raise", "the weights are not what they were"), ("exit", "exit code 3"), ("hang", "nothing came")):
+        for load, words in (
+            ("raise", "the weights are not what they were"),
+            ("exit", "exit code 3"),
+            ("hang", "nothing came"),
+        ):
             with self.subTest(load=load):
                 self.write_plan(SLOW, variant("bad", load=load), task(), rounds=2, stall_limit="500 ms")
                 self.unvek("run", "--logbook", load, expect=1)
@@ -92,14 +96,20 @@ class VariantsThatCannotLoad(ProjectTest):
         self.write_plan(SLOW, variant("bad", load="raise"), task())
         self.unvek("run", expect=1)
         script = self.folder / "model.py"
-        script.write_text(script.read_text().replace('if do == "raise":\n        raise OSError', 'if do == "no":\n        raise OSError'))
+        script.write_text(
+            script.read_text().replace(
+                'if do == "raise":\n        raise OSError', 'if do == "no":\n        raise OSError'
+            )
+        )
         self.unvek("run")
         finished = [r for r in self.log() if r["variant"] == "bad" and r["status"] == "finished"]
         self.assertEqual(len(finished), 2)
 
     def test_an_interpreter_that_is_not_there_is_named(self):
         plan = self.write_plan(SLOW, task())
-        plan.write_text(plan.read_text().replace('script = "model.py"', 'script = "model.py"\npython = "no-such-python"'))
+        plan.write_text(
+            plan.read_text().replace('script = "model.py"', 'script = "model.py"\npython = "no-such-python"')
+        )
         done = self.unvek("run", expect=1)
         self.assertIn("no-such-python can't be started", done.stderr)
 

@@ -126,7 +126,7 @@ def _so_far(state: LiveState, width: int, height: int) -> list[Text]:
     )
     known = any(v.times_s or v.warm_up_times_s for v in state.variants.values())
     head = Text(" " * names) + (axis.scale() if known else Text(" " * axis.width, style="dim"))
-    head += Text(f"{'s':<3}{'median':>8}{'as fast':>9}{'failed':>8}", style="dim")
+    head += Text(f"{' s':<3}{'median':>8}{'as fast':>9}{'failed':>8}", style="dim")
     lines = [head]
     base = state.variants[state.reference].median_s if state.reference in state.variants else None
     shown = list(state.variants.items())

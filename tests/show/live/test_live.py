@@ -1,0 +1,176 @@
+"""The live view: a state that follows the journal, a screen that always fits, and a process that draws it."""
+
+import base64
+import json
+import os
+import pty
+import select
+import subprocess
+import time
+import unittest
+
+from tests.support import QUICK, SLOW, ProjectTest, environment, program, task
+from unvek.core.run.journal import Journal, JournalReader, newest_journal
+from unvek.show.live.preview import half_blocks
+from unvek.show.live.screen import draw
+from unvek.show.live.state import LiveState
+
+MS = 1_000_000
+
+
+def beginning(variants: int = 2, planned: int = 8) -> dict:
+    names = [[f"variant-{n}", "full" if n == 0 else "quantized"] for n in range(variants)]
+    return {
+        "entry": "plan", "at_ns": 0, "title": "Which \x1b[31mpainter?", "reference": "variant-0", "variants": names,
+        "rounds": 2, "planned": planned, "pending": [[names[n % variants][0], 1] for n in range(planned - 1)],
+        "earlier": [["variant-0", 0.2, "finished", False]],
+        "rig": {"processor": "a processor", "cores": 2, "memory_bytes": 2**34},
+    }  # fmt: skip
+
+
+def run_entry(variant: str = "variant-1") -> dict:
+    return {"entry": "run", "at_ns": 5 * MS, "launch": 1, "variant": variant, "task": "violet", "seed": 3, "round": 1,
+            "repeat": 2, "warm_up": False, "steps": 20, "prompt": "a violet flower"}  # fmt: skip
+
+
+def kept_entry(variant: str = "variant-1", status: str = "finished", warm_up: bool = False) -> dict:
+    return {**run_entry(variant), "entry": "kept", "at_ns": 300 * MS, "run": 7, "status": status, "error": "it is what it is",
+            "warm_up": warm_up, "time_s": 0.1, "steps": 20, "memory_peak_bytes": 40_000_000}  # fmt: skip
+
+
+def state_after(*contents: dict) -> LiveState:
+    state = LiveState()
+    for content in contents:
+        state.take(content)
+    return state
+
+
+class State(unittest.TestCase):
+    def test_steps_and_phases_are_followed_within_a_run(self):
+        state = state_after(
+            beginning(), run_entry(), {"event": "began", "at_ns": 10 * MS}, {"event": "phase", "at_ns": 20 * MS, "name": "steps"},
+            {"event": "step", "at_ns": 30 * MS, "of": 4}, {"event": "step", "at_ns": 45 * MS},
+            {"event": "token", "at_ns": 46 * MS, "n": 2, "text": "ab"},
+        )  # fmt: skip
+        now = state.now
+        self.assertEqual([round(s, 6) for s in now.step_times_s], [0.010, 0.015])
+        self.assertEqual((now.steps_of, now.phase, now.tokens, now.text), (4, "steps", 2, "ab"))
+
+    def test_what_is_done_is_counted_and_warm_ups_and_failures_kept_apart(self):
+        state = state_after(beginning(), kept_entry(warm_up=True), kept_entry(), kept_entry(status="failed"))
+        shown = state.variants["variant-1"]
+        self.assertEqual((state.done, shown.times_s, shown.warm_up_times_s, shown.failed), (3, [0.1], [0.1], 1))
+        self.assertIn("failed, it is what it is", state.news)
+        self.assertIsNotNone(state.time_left_s())
+
+    def test_lines_that_are_not_what_they_seem_do_no_harm(self):
+        state = state_after(
+            beginning(), run_entry(), {"event": "step", "at_ns": 1, "entry": "over"}, {"event": "step"}, {"entry": "run"},
+            {"entry": "__init__", "at_ns": 1}, {"event": "preview", "at_ns": 1, "width": 2, "height": 2, "rgb": "!!"},
+            {"event": "preview", "at_ns": 1, "width": 10**6, "height": 10**6, "rgb": ""}, {}, {"event": 3, "at_ns": "x"},
+        )  # fmt: skip
+        self.assertFalse(state.over)
+        self.assertIsNone(state.preview)
+
+
+class Screen(unittest.TestCase):
+    def state(self, variants: int) -> LiveState:
+        rgb = base64.b64encode(bytes(range(256)) * 27).decode()
+        return state_after(
+            beginning(variants), kept_entry("variant-0"), kept_entry("variant-1", "failed"), run_entry(),
+            {"event": "began", "at_ns": 10 * MS}, {"event": "step", "at_ns": 30 * MS},
+            {"event": "preview", "at_ns": 31 * MS, "width": 48, "height": 48, "rgb": rgb},
+            {"event": "text", "at_ns": 32 * MS, "text": "\x1b[2Jwater \nweekly"},
+        )  # fmt: skip
+
+    def test_it_fits_every_window_and_shows_the_three_bands(self):
+        for variants in (2, 8, 30):
+            for width, height in ((80, 24), (200, 60), (100, 18), (141, 44)):
+                with self.subTest(variants=variants, size=(width, height)):
+                    lines = draw(self.state(variants), width, height, 60 * MS)
+                    self.assertLessEqual(len(lines), height)
+                    self.assertTrue(all(line.cell_len <= width for line in lines))
+                    text = "\n".join(line.plain for line in lines)
+                    for words in ("3 of 8 runs", "violet, seed 3", "step 1 of 20", "variant-0"):
+                        self.assertIn(words, text)
+                    self.assertNotIn("\x1b", text)
+
+    def test_before_the_first_entry_and_after_the_last_it_says_so(self):
+        self.assertIn("starting", "\n".join(line.plain for line in draw(LiveState(), 80, 24, 0)))
+        over = state_after(beginning(), {"entry": "over", "at_ns": 9, "stopped": False})
+        self.assertIn("all runs are made", "\n".join(line.plain for line in draw(over, 80, 24, 0)))
+
+    def test_a_preview_keeps_its_proportions_and_its_colours(self):
+        red_over_blue = bytes([255, 0, 0] * 4 + [0, 0, 255] * 4)
+        lines = half_blocks(4, 2, red_over_blue, columns=10, rows=10)
+        self.assertEqual([line.plain for line in lines], ["▀▀▀▀"])
+        style = lines[0].spans[0].style
+        self.assertEqual((style.color.triplet.hex, style.bgcolor.triplet.hex), ("#ff0000", "#0000ff"))
+        small = half_blocks(48, 48, bytes(48 * 48 * 3), columns=100, rows=6)
+        self.assertEqual((len(small), len(small[0].plain)), (6, 12))
+
+
+class JournalFile(ProjectTest):
+    def test_a_line_that_is_half_written_is_left_for_later(self):
+        journal = Journal(self.folder / "journal" / "1.jsonl")
+        reader = JournalReader(journal.path)
+        journal.tell("plan", title="t")
+        with open(journal.path, "ab") as file:
+            file.write(b'{"event":"st')
+            file.flush()
+            self.assertEqual([content.get("entry") for content in reader.read()], ["plan"])
+            file.write(b'ep","at_ns":1}\nnot json\n')
+        self.assertEqual(reader.read(), [{"event": "step", "at_ns": 1}])
+        journal.close()
+        reader.close()
+
+    def test_everything_said_is_in_the_journal_in_its_order(self):
+        self.write_plan(SLOW, task(seeds=(1,)))
+        self.unvek("run")
+        lines = newest_journal(self.folder / "logbook" / "journal").read_text().splitlines()
+        said = [content.get("entry") or content["event"] for content in map(json.loads, lines)]
+        self.assertEqual(said, ["plan", "launch", "run", "began", "phase", "step", "step", "step", "phase", "value", "count",
+                                "fault", "output", "ended", "kept", "over"])  # fmt: skip
+
+
+class OnATerminal(ProjectTest):
+    def on_a_terminal(self, *arguments: str) -> tuple[int, str]:
+        """Run the program with a terminal for its output; return its exit code and all that it drew."""
+        ours, theirs = pty.openpty()
+        process = subprocess.Popen(program(*arguments), cwd=self.folder, stdin=theirs, stdout=theirs, stderr=theirs,
+                                   env=environment(TERM="xterm-256color", COLUMNS="100", LINES="30"))  # fmt: skip
+        os.close(theirs)
+        drawn = b""
+        deadline = time.monotonic() + 60
+        while time.monotonic() < deadline:
+            if select.select([ours], [], [], 0.1)[0]:
+                try:
+                    drawn += os.read(ours, 65536)
+                except OSError:
+                    break  # the terminal's other side is closed
+            elif process.poll() is not None:
+                break
+        os.close(ours)
+        return process.wait(10), drawn.decode("utf-8", "replace")
+
+    def test_the_live_view_is_drawn_and_the_terminal_given_back(self):
+        self.write_plan(SLOW.replace("0.006", "0.05"), QUICK, task(), rounds=3)
+        code, drawn = self.on_a_terminal("run")
+        self.assertEqual(code, 0, drawn[-2000:])
+        self.assertIn("\x1b[?1049h", drawn)
+        self.assertIn("round 1 of 3", drawn)
+        self.assertGreater(drawn.rindex("\x1b[?1049l"), drawn.rindex("quick"))
+        self.assertIn("12 runs made", drawn.rpartition("\x1b[?1049l")[2])
+        self.assertNotIn("Traceback", drawn)
+        self.assertEqual(self.statuses(), ["finished"] * 12)
+
+    def test_plain_lines_are_drawn_nowhere(self):
+        self.write_plan(SLOW, task())
+        code, drawn = self.on_a_terminal("run", "--plain")
+        self.assertEqual(code, 0)
+        self.assertNotIn("\x1b[?1049h", drawn)
+        self.assertIn("2/2  slow  violet, seed 2  round 1.1", drawn)
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,182 @@
+"""The pieces that every result is drawn with: tones, strips, tables, and text that can do no harm."""
+
+import io
+import unittest
+
+import numpy as np
+from rich.console import Console
+from rich.text import Text
+
+from unvek.core.findings.as_json import finding_as_json
+from unvek.show.bars import step_bars
+from unvek.show.figures import Scale, figure, scale_for, speed_figures
+from unvek.show.grid import Column, StripColumn, markdown, print_grid
+from unvek.show.palette import DARK, FORM_COLOURS, FORM_MARKS, PAPER
+from unvek.show.strip import Axis, strip
+from unvek.show.terminal import clean, clean_lines
+from unvek.show.views import as_csv
+
+# Machado, Oliveira and Fernandes (2009), "A Physiologically-based Model for Simulation of Color Vision Deficiency",
+# severity 1.0: how a colour in linear RGB is seen.
+SEEN = {
+    "by all": np.eye(3),
+    "protanopia": np.array([[0.152286, 1.052583, -0.204868], [0.114503, 0.786281, 0.099216], [-0.003882, -0.048116, 1.051998]]),
+    "deuteranopia": np.array([[0.367322, 0.860646, -0.227968], [0.280085, 0.672501, 0.047413], [-0.011820, 0.042940, 0.968881]]),
+    "tritanopia": np.array([[1.255528, -0.076749, -0.178779], [-0.078411, 0.930809, 0.147602], [0.004733, 0.691367, 0.303900]]),
+}  # fmt: skip
+
+
+def linear(tone: str) -> np.ndarray:
+    share = np.array([int(tone[place : place + 2], 16) for place in (1, 3, 5)]) / 255
+    return np.where(share <= 0.04045, share / 12.92, ((share + 0.055) / 1.055) ** 2.4)
+
+
+def contrast(one: str, other: str) -> float:
+    """WCAG 2.1: (lighter + 0.05) / (darker + 0.05)."""
+    darker, lighter = sorted(float(linear(tone) @ [0.2126, 0.7152, 0.0722]) for tone in (one, other))
+    return (lighter + 0.05) / (darker + 0.05)
+
+
+def lab(rgb: np.ndarray) -> np.ndarray:
+    to_xyz = np.array([[0.4124, 0.3576, 0.1805], [0.2126, 0.7152, 0.0722], [0.0193, 0.1192, 0.9505]])
+    ratio = to_xyz @ np.clip(rgb, 0, 1) / [0.9505, 1, 1.089]
+    f = np.where(ratio > 0.008856, np.cbrt(ratio), 7.787 * ratio + 16 / 116)
+    return np.array([116 * f[1] - 16, 500 * (f[0] - f[1]), 200 * (f[1] - f[2])])
+
+
+class Palette(unittest.TestCase):
+    def test_every_form_has_a_shape_and_a_tone_of_its_own(self):
+        self.assertEqual(len(set(FORM_MARKS.values())), 5)
+        self.assertEqual(len(set(FORM_COLOURS.values())), 5)
+
+    def test_the_tones_are_readable_on_dark_and_on_light(self):
+        for form, tone in FORM_COLOURS.items():
+            for ground in (DARK, PAPER, "#ffffff", "#000000"):
+                self.assertGreater(contrast(tone, ground), 3, (form, ground))
+
+    def test_the_tones_stay_apart_for_everyone(self):
+        tones = list(FORM_COLOURS.values())
+        for name, seen in SEEN.items():
+            for place, tone in enumerate(tones):
+                for other in tones[:place]:
+                    distance = np.linalg.norm(lab(seen @ linear(tone)) - lab(seen @ linear(other)))
+                    self.assertGreater(distance, 15, (name, tone, other))
+
+
+class Strips(unittest.TestCase):
+    def test_a_strip_shows_interval_median_dots_and_the_reference(self):
+        axis = Axis(low=0.0, high=10.0, width=20, logarithmic=False)
+        drawn = strip(axis, "quantized", 5.0, 4.0, 6.0, dots=[1.0], reference=9.0).plain
+        self.assertEqual(drawn, "  ·     ━━■━━     │ ".ljust(20))
+
+    def test_an_interval_beyond_the_axis_ends_in_an_arrow(self):
+        axis = Axis(low=1.0, high=2.0, width=5, logarithmic=False)
+        self.assertEqual(strip(axis, "full", 1.5, 0.1, 9.0).plain, "◂━●━▸")
+
+    def test_the_axis_is_logarithmic_where_values_lie_far_apart(self):
+        wide, narrow = Axis.over([0.01, 1.0], 40), Axis.over([1.0, 1.5], 40)
+        self.assertEqual((wide.logarithmic, narrow.logarithmic), (True, False))
+        self.assertIn("0.1", wide.scale().plain)
+        self.assertLess(abs(wide.column(0.1) - 20), 2)
+        for axis in (wide, narrow, Axis.over([], 10), Axis.over([2.0], 10), Axis.over([float("nan"), 0.0], 10)):
+            self.assertEqual(len(axis.scale().plain), axis.width)
+
+    def test_a_slow_step_is_seen(self):
+        self.assertEqual(step_bars([1.0, 1.0, 8.0], 10), "▂▂█")
+        self.assertEqual(step_bars([1.0] * 99 + [5.0], 10)[-1], "█")
+        self.assertEqual((step_bars([], 10), step_bars([0.0], 5)), ("", "▁"))
+
+
+class Tables(unittest.TestCase):
+    def columns(self) -> list[Column]:
+        names, numbers, notes = (
+            Column("variant", numeric=False, keep=9),
+            Column("time", "ms", keep=8),
+            Column("x|y", keep=1),
+        )
+        for name, number in (("a", "9.31"), ("b", "12"), ("c", "–")):
+            names.add(name)
+            numbers.add(number)
+            notes.add("`|`" * 8)
+        return [names, numbers, notes]
+
+    def printed(self, width: int, **options) -> list[str]:
+        file = io.StringIO()
+        print_grid(Console(file=file, width=width), self.columns(), **options)
+        return file.getvalue().splitlines()
+
+    def test_numbers_stand_on_their_points_under_one_rule(self):
+        lines = [line[:14] for line in self.printed(80)]
+        self.assertEqual(lines[0].split(), ["variant", "time"])
+        self.assertEqual(set(lines[2]), {"─"})
+        self.assertEqual([line.rstrip() for line in lines[3:]], ["a         9.31", "b        12", "c            –"])
+
+    def test_what_has_no_room_is_left_out_and_said(self):
+        lines = self.printed(30)
+        self.assertTrue(all(len(line) <= 30 for line in lines[:-2]))
+        self.assertIn("Left out for want of room: x|y.", " ".join(" ".join(lines).split()))
+
+    def test_the_strip_takes_the_room_that_is_left(self):
+        rows = [Text("s"), Text("s"), Text("s")]
+        widths = []
+
+        def draw(width: int):
+            widths.append(width)
+            return Text("0 1"), [Text("s" * width) for _ in rows]
+
+        lines = self.printed(90, strip=StripColumn("time", draw))
+        self.assertTrue(all(len(line) <= 90 for line in lines), lines)
+        self.assertEqual(len(widths), 1)
+
+    def test_markdown_cells_cannot_break_the_table(self):
+        for line in markdown(self.columns()).splitlines()[2:]:
+            self.assertEqual(line.replace("\\|", "").count("|"), 4)
+
+
+class Figures(unittest.TestCase):
+    def test_a_column_has_one_unit(self):
+        self.assertEqual(scale_for("s", [0.2, 0.03, None]).unit, "ms")
+        self.assertEqual(scale_for("s", [2.0, 0.03]).unit, "s")
+        self.assertEqual(scale_for("B", [3 * 2**20, 5]).unit, "MiB")
+        self.assertEqual(figure(0.16543, 0.1649, 0.1661, Scale("ms", 0.001)), "165.4")
+        self.assertEqual(figure(None, None, None, Scale("", 1)), "–")
+
+    def test_a_ratio_of_times_is_told_as_a_factor_of_speed(self):
+        self.assertEqual(speed_figures(0.125, 0.12, 0.13), ("8.00x", "7.69 to 8.33"))
+        self.assertEqual(speed_figures(2.0, None, None), ("0.50x", ""))
+
+
+class Harmless(unittest.TestCase):
+    HOSTILE = "a\x1b[31mred\x1b]0;title\x07\r\nover\x9b2J\u202egnp.exe\x00\ud800"
+
+    def test_text_from_outside_can_do_nothing_to_the_terminal(self):
+        shown = clean(self.HOSTILE)
+        self.assertFalse(any(ord(c) < 32 or 127 <= ord(c) < 160 for c in shown))
+        self.assertNotIn("\u202e", shown)
+        shown.encode("utf-8")
+        self.assertEqual(clean("täglich ✓ 花"), "täglich ✓ 花")
+        self.assertEqual(clean_lines("one\ttwo\nthree\x1b"), ["one two", "three�"])
+
+    def test_a_text_that_is_a_formula_is_none_in_csv(self):
+        lines = as_csv(
+            [{"name": "=1+1", "n": -3, "none": None, "yes": True}, {"name": 'say "hi", all', "n": 0.5}]
+        ).split("\r\n")
+        self.assertEqual(lines, ["name,n,none,yes", "'=1+1,-3,,true", '"say ""hi"", all",0.5,,', ""])
+
+    def test_json_knows_no_infinity(self):
+        class Odd:
+            kind = "odd"
+
+        from dataclasses import dataclass
+
+        @dataclass
+        class Finding(Odd):
+            value: float
+            more: tuple[float, ...]
+
+        self.assertEqual(finding_as_json(Finding(float("nan"), (1.0, float("inf")))),
+                         {"unvek": 1, "kind": "odd", "value": None, "more": [1.0, None]})  # fmt: skip
+
+
+if __name__ == "__main__":
+    unittest.main()
