@@ -45,7 +45,7 @@ def comparison_columns(found: Comparison) -> list[Column]:
     if any(row.measures[found.quality].drift is not None for row in found.rows if found.quality):
         columns.append(_drift(found))
     columns += [_weights(found), _failures(found)]
-    return [column for column in columns if any(cell.plain != UNKNOWN for cell in column.cells)]
+    return [column for column in columns if any(cell.plain not in (UNKNOWN, "") for cell in column.cells)]
 
 
 def _names(found: Comparison) -> Column:

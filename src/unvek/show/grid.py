@@ -64,6 +64,7 @@ def print_grid(out: Console, columns: Sequence[Column], strip: StripColumn | Non
         if place == 1 or (place == 0 and not lines[1].plain.strip()):
             out.print(Text("─" * min(total, out.width), style="dim"))
     if dropped:
+        out.print()
         out.print(Text(f"Left out for want of room: {', '.join(dropped)}.", style="dim"))
 
 

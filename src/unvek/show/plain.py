@@ -21,9 +21,8 @@ class PlainLines:
                 self._planned, left = entry["planned"], len(entry["pending"])
                 self._done = self._planned - left
                 done = f", {self._done} of them done before" if self._done else ""
-                self._write(
-                    f"{clean(entry['title'])}: {counted(self._planned, 'run')} in {counted(entry['rounds'], 'round')}{done}"
-                )
+                planned = f"{counted(self._planned, 'run')} in {counted(entry['rounds'], 'round')}"
+                self._write(f"{clean(entry['title'])}: {planned}{done}")
             case "unloaded":
                 self._write(f"{clean(entry['variant'])} could not be loaded: {clean(entry['error'])}")
             case "kept":

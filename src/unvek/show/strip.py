@@ -87,7 +87,7 @@ def strip(
     cells = [(" ", "")] * axis.width
     colour = FORM_COLOURS[form]
     for value in dots:
-        cells[axis.column(value)] = (RUN_DOT, f"dim {colour}")
+        cells[axis.column(value)] = (RUN_DOT, colour)
     if reference is not None:
         cells[axis.column(reference)] = (REFERENCE_LINE, "dim")
     if low is not None and high is not None:

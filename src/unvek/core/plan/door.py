@@ -152,8 +152,8 @@ class Table:
         """Report each key that nobody asked for, with the nearest that is known."""
         for key in self._content:
             if key not in self._known:
-                known = ", ".join(sorted(self._known)) or "no key"
-                self.problem(key, "an unknown key", nearest_words(key, tuple(self._known)).lstrip(" ;") or known)
+                known = "one of " + ", ".join(sorted(self._known)) if self._known else "no key here"
+                self.problem(key, "an unknown key", known + nearest_words(key, tuple(self._known)))
 
     def _take(self, key: str, wanted: str, needed: bool) -> Any:
         if self.has(key):

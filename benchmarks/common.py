@@ -1,0 +1,52 @@
+"""What the benchmarks share: medians in words, paired ratios, and a project to run."""
+
+import shutil
+import statistics
+import subprocess
+import sys
+import tempfile
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from pathlib import Path
+
+import numpy as np
+
+from unvek.core.stats.intervals import mean_and_half_width
+from unvek.demo import lay_out
+
+UNVEK = [sys.executable, "-m", "unvek"]
+
+
+def spread_words(values: Sequence[float], unit: str, scale: float = 1.0) -> str:
+    """Word values as their median with smallest and largest."""
+    low, middle, high = min(values), statistics.median(values), max(values)
+    return f"{middle * scale:.4g} {unit} (from {low * scale:.4g} to {high * scale:.4g}, {len(values)} values)"
+
+
+def paired_ratio_words(ours: Sequence[float], theirs: Sequence[float]) -> str:
+    """Word the ratio of pairs with its 95 % interval, on the log scale."""
+    mean, half_width = mean_and_half_width(np.log(np.array(ours) / np.array(theirs)))
+    low, high = np.exp(mean - (half_width or 0)), np.exp(mean + (half_width or 0))
+    return f"{np.exp(mean):.4f} (95 % from {low:.4f} to {high:.4f}, {len(ours)} pairs)"
+
+
+@contextmanager
+def demo_project(plan_changes: dict[str, str]) -> Iterator[Path]:
+    """Lay the demo out in a temporary folder, with changes to the text of its plan."""
+    folder = Path(tempfile.mkdtemp(prefix="unvek-bench-"))
+    try:
+        plan = lay_out(folder / "row", quick=True)
+        text = plan.read_text(encoding="utf-8")
+        for old, new in plan_changes.items():
+            if old not in text:
+                raise SystemExit(f"the demo's plan has no {old!r}")
+            text = text.replace(old, new)
+        plan.write_text(text, encoding="utf-8")
+        yield folder / "row"
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+def unvek(folder: Path, *arguments: str) -> str:
+    """Run the program, and return its standard output."""
+    return subprocess.run([*UNVEK, *arguments], cwd=folder, check=True, capture_output=True, text=True).stdout
