@@ -1,5 +1,6 @@
 """The command line: one file a command. A command is imported when it is called, so that starting is quick."""
 
+import io
 import sys
 from importlib import import_module
 
@@ -51,6 +52,9 @@ def unvek(debug: bool) -> None:
 
 def main() -> None:
     """Run the command line, and turn whatever goes wrong into a sentence and an exit code."""
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="replace")  # a terminal that knows no such sign gets another one, not an error
     try:
         code = unvek.main(standalone_mode=False)
     except click.ClickException as error:

@@ -54,7 +54,6 @@ def open_logbook(path: Path | None) -> "Logbook":
 def gather_evidence(logbook: "Logbook", reference: str | None, only: str, tasks: str) -> "Evidence":
     """Gather the evidence with all likenesses worked out."""
     from unvek.core.findings.evidence import gather
-    from unvek.core.findings.likeness import work_out_likeness
+    from unvek.core.findings.likeness import with_likeness
 
-    evidence = gather(logbook, reference, only, tasks)
-    return gather(logbook, reference, only, tasks) if work_out_likeness(logbook, evidence) else evidence
+    return with_likeness(logbook, gather(logbook, reference, only, tasks))

@@ -6,11 +6,13 @@ drift scale.
 """
 
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
+from unvek.core.errors import LogbookError
 from unvek.core.findings.evidence import Evidence
 from unvek.core.logbook.store import Logbook, Measured, Row
 from unvek.core.measures.catalogue import LIKENESS_UNITS, likeness_function
@@ -20,8 +22,8 @@ PICTURE_ENDINGS = (".png", ".jpg", ".jpeg", ".webp", ".bmp", ".gif", ".tif", ".t
 MOST_PIXELS = 64_000_000
 
 
-def work_out_likeness(logbook: Logbook, evidence: Evidence) -> list[Measured]:
-    """Return the likenesses that the plan asks for and the logbook does not hold yet, and keep them there.
+def with_likeness(logbook: Logbook, evidence: Evidence) -> Evidence:
+    """Return the evidence with every likeness that the plan asks for; what had to be worked out is kept.
 
     Runs with the same pictures are worked out once. A pair that can't be compared (another size, a damaged file)
     is kept with no value.
@@ -35,7 +37,7 @@ def work_out_likeness(logbook: Logbook, evidence: Evidence) -> list[Measured]:
         if (run, name, against) not in known
     ]
     if not missing:
-        return []
+        return evidence
     pictures = Pictures(logbook)
     worked_out = [
         Measured(
@@ -43,8 +45,11 @@ def work_out_likeness(logbook: Logbook, evidence: Evidence) -> list[Measured]:
         )
         for run, against, name, kind in missing
     ]
-    logbook.add_measures(worked_out)
-    return worked_out
+    try:
+        logbook.add_measures(worked_out)
+    except LogbookError:
+        pass  # a logbook that may only be read serves as well; the work is then done again next time
+    return replace(evidence, measured=(*evidence.measured, *worked_out))
 
 
 def _pairs(evidence: Evidence) -> Iterator[tuple[int, int]]:
