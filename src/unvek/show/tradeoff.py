@@ -7,7 +7,7 @@ from rich.console import Console
 from rich.text import Text
 
 from unvek.core.findings.tradeoff import Tradeoff
-from unvek.show.comparison import HEADS
+from unvek.show.comparison import HEADS, KEPT
 from unvek.show.figures import UNKNOWN, figure, scale_for, unit_suffix, variant_text, warning_text
 from unvek.show.grid import Column, StripColumn, print_grid
 from unvek.show.palette import FORM_COLOURS
@@ -43,7 +43,7 @@ def tradeoff_columns(found: Tradeoff) -> list[Column]:
     for count in found.counts:
         values = [row.values[count.measure] for row in found.rows]
         scale = scale_for(count.unit, (value.median for value in values))
-        column = Column(HEADS.get(count.measure, clean(count.measure)), scale.unit, keep=8)
+        column = Column(HEADS.get(count.measure, clean(count.measure)), scale.unit, keep=KEPT.get(count.measure, 9))
         for value in values:
             column.add(figure(value.median, value.low, value.high, scale))
         columns.append(column)
@@ -52,9 +52,9 @@ def tradeoff_columns(found: Tradeoff) -> list[Column]:
         for row in found.rows:
             drift.add(UNKNOWN if row.drift is None else f"{max(0.0, row.drift):.2f}")
         columns.append(drift)
-    frontier = Column("frontier", numeric=False, keep=9)
+    frontier = Column("frontier", numeric=False, keep=8)
     probability = Column("probability", keep=5)
-    beaten = Column("beaten by", numeric=False, keep=7)
+    beaten = Column("beaten by", numeric=False, keep=6)
     for row in found.rows:
         frontier.add(Text("on it", style="bold") if row.on_frontier else faint("beaten"))
         probability.add(f"{row.probability:.2f}")
