@@ -37,6 +37,18 @@ class TheProbe(ProjectTest):
         run = self.run_script("for n in range(300000):\n    probe.step()\nprobe.text('x' * 100000)")
         self.assertEqual((run["status"], run["steps"], len(run["text"])), ("finished", 300000, 100000))
 
+    def test_threads_may_report_side_by_side_and_forked_children_not_at_all(self):
+        run = self.run_script(
+            "import os, threading\n"
+            "if os.fork() == 0:\n    probe.step()\n    probe.value('child', 1)\n    os._exit(0)\n"
+            "os.wait()\n"
+            "def report():\n    for n in range(5000):\n        probe.step()\n"
+            "threads = [threading.Thread(target=report) for n in range(4)]\n"
+            "for thread in threads: thread.start()\n"
+            "for thread in threads: thread.join()"
+        )
+        self.assertEqual((run["status"], run["steps"], run["measures"]), ("finished", 20000, {}))
+
     def test_stamps_are_taken_beside_the_model(self):
         run = self.run_script(
             "import time\nprobe.phase('steps')\nfor n in range(5):\n    time.sleep(0.05)\n    probe.step()"

@@ -15,6 +15,7 @@ import shutil
 import struct
 from json.encoder import encode_basestring_ascii as quoted
 from pathlib import Path
+from threading import Lock
 from time import monotonic_ns, sleep
 from typing import Callable, Optional, Union
 
@@ -41,26 +42,37 @@ class EventRing:
         self._wake_fd = wake_fd
         self._written, self._read = COUNTS.unpack_from(self._map)
         self._woken_at = 0
+        self._muted = False
+        self._lock = Lock()  # scripts may report from several threads
+        os.register_at_fork(after_in_child=self._mute)
 
     def put(self, line: bytes) -> None:
         """Lay a line down; waits only while all the room is taken."""
-        length = len(line)
-        if self._written + length - self._read > HALF_BYTES:
-            self._make_room(length)
-        start = self._written % ROOM_BYTES
-        if start + length <= ROOM_BYTES:
-            self._map[HEADER_BYTES + start : HEADER_BYTES + start + length] = line
-        else:
-            first = ROOM_BYTES - start
-            self._map[HEADER_BYTES + start :] = line[:first]
-            self._map[HEADER_BYTES : HEADER_BYTES + length - first] = line[first:]
-        self._written += length
-        WRITTEN.pack_into(self._map, 0, self._written)  # last: whoever sees the count finds the bytes
+        with self._lock:
+            if self._muted:
+                return
+            length = len(line)
+            if self._written + length - self._read > HALF_BYTES:
+                self._make_room(length)
+            start = self._written % ROOM_BYTES
+            if start + length <= ROOM_BYTES:
+                self._map[HEADER_BYTES + start : HEADER_BYTES + start + length] = line
+            else:
+                first = ROOM_BYTES - start
+                self._map[HEADER_BYTES + start :] = line[:first]
+                self._map[HEADER_BYTES : HEADER_BYTES + length - first] = line[first:]
+            self._written += length
+            WRITTEN.pack_into(self._map, 0, self._written)  # last: whoever sees the count finds the bytes
 
     def wake(self) -> None:
         """Have the engine read now."""
         self._woken_at = self._written
         os.write(self._wake_fd, b"\n")
+
+    def _mute(self) -> None:
+        """In a forked child: its copy of the counts would overwrite what this process lays down."""
+        self._muted = True
+        self._lock = Lock()
 
     def _make_room(self, length: int) -> None:
         self._read = COUNTS.unpack_from(self._map)[1]

@@ -120,6 +120,24 @@ class VariantsThatCannotLoad(ProjectTest):
 
 
 class NothingOutside(ProjectTest):
+    def test_text_and_names_that_are_no_utf_8_are_kept_as_far_as_they_can_be(self):
+        self.write("model.py", """
+import os
+def load(variant): return None
+def run(model, job, probe):
+    probe.token("half \\ud800 a character")
+    probe.value("\\udfff", 1)
+    with open(os.path.join(os.fsencode(str(job.out)), b"\\xff.bin"), "wb") as file:
+        file.write(b"1")
+    raise ValueError("\\ud83d")
+""")  # fmt: skip
+        self.write_plan(SLOW, task(seeds=(1,)))
+        self.unvek("run", expect=1)
+        run = self.result("show", "1")
+        self.assertEqual((run["text"], run["error"]), ("half ? a character", "ValueError: ?"))
+        self.assertEqual([Path(o["path"]).name for o in run["outputs"]], ["?.bin"])
+        self.unvek("show", "1")
+
     def test_an_output_name_cannot_lead_out_of_the_logbook(self):
         self.write("model.py", """
 import os

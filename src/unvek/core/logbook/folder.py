@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from unvek.core.errors import LogbookBusyError, LogbookError
+from unvek.core.run.events import storable
 
 FOLDER_NAME = "logbook"
 DATABASE_NAME = "runs.sqlite"
@@ -67,6 +68,7 @@ class LogbookFolder:
         Only plain files count: a link is never followed, so nothing from outside comes in.
         """
         files = sorted(path for path in made.rglob("*") if path.is_file() and not path.is_symlink())[:MOST_OUTPUTS]
+        files = [_with_storable_name(file, made) for file in files]
         if not files:
             shutil.rmtree(made, ignore_errors=True)
             return ()
@@ -110,6 +112,12 @@ def find_logbook(start: Path) -> Path:
         f"there is no {FOLDER_NAME}/ in {start.absolute()} or above it; make one with 'unvek run PLAN', or say where "
         "it is with --logbook"
     )
+
+
+def _with_storable_name(file: Path, made: Path) -> Path:
+    """Rename a file whose path is no UTF-8, since such a path can be neither stored nor shown."""
+    within = str(file.relative_to(made))
+    return file if storable(within) == within else file.rename(made / storable(file.name))
 
 
 def _digest_once_on_disk(path: Path) -> str:

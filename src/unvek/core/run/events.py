@@ -58,6 +58,8 @@ def parse_event(line: bytes) -> Event:
         raise NotAnEventError(f"a {kind} event without a stamp")
     for name, (type_, needed) in wanted.items():
         value = content.get(name)
+        if type(value) is str and not value.isascii():
+            content[name] = storable(value)
         if value is None:
             if needed:
                 raise NotAnEventError(f"a {kind} event without its {name}")
@@ -67,6 +69,11 @@ def parse_event(line: bytes) -> Event:
         elif type(value) is not type_ or (isinstance(value, int) and not 0 <= value <= LARGEST_STAMP_NS):
             raise NotAnEventError(f"a {kind} event whose {name} is no {type_.__name__}")
     return Event(kind, at_ns, content, line)
+
+
+def storable(text: str) -> str:
+    """Return a text that can be written as UTF-8: halves of characters, which JSON allows, become question marks."""
+    return text.encode("utf-8", "replace").decode("utf-8")
 
 
 class LineSplitter:
