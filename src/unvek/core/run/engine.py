@@ -79,6 +79,7 @@ class Engine:
         self._journal = journal
         self._interruption = interruption
         self._load_errors: dict[str, list[str]] = {}
+        self._given_up: set[str] = set()
 
     def make(self, pending: list[PendingRun]) -> None:
         """Make the runs. Returns when all are made, or when the user has asked to stop."""
@@ -96,8 +97,9 @@ class Engine:
             if len(self._load_errors.get(variant.name, ())) >= LOAD_TRIES:
                 self._give_up(variant, round_number, runs)
                 return
-            launch = self._launch(variant, round_number)
+            launch = self._open(variant, round_number)
             try:
+                self._start(launch)
                 for _ in range(warmups if launch.alive else 0):
                     if launch.alive and not self._interruption.stop:
                         self._make_run(launch, runs[0], warm_up=True)
@@ -109,33 +111,34 @@ class Engine:
                 launch.end()
             self._pause()
 
-    def _launch(self, variant: Variant, round_number: int) -> Launch:
+    def _open(self, variant: Variant, round_number: int) -> Launch:
         number = self._keeper.open_launch(variant.name, round_number)
-        launch = Launch(number, round_number, variant, self._keeper.log_path(number), self._journal, self._interruption)
-        self._journal.tell("launch", launch=number, variant=variant.name, round=round_number, log=str(launch.log.path))
-        error = None
+        return Launch(number, round_number, variant, self._keeper.log_path(number), self._journal, self._interruption)
+
+    def _start(self, launch: Launch) -> None:
+        """Have the launch load its variant; one that does not is noted, and stays not alive."""
+        name, error = launch.variant.name, None
+        self._journal.tell("launch", launch=launch.number, variant=name, round=launch.round, log=str(launch.log.path))
         try:
             launch.start(self._runner)
-            self._load_errors.pop(variant.name, None)
+            self._load_errors.pop(name, None)
         except LoadError as failure:
             error = str(failure)
             if not self._interruption.stop:
-                self._load_errors.setdefault(variant.name, []).append(error)
-            self._journal.tell("unloaded", launch=number, variant=variant.name, error=error)
+                self._load_errors.setdefault(name, []).append(error)
+            self._journal.tell("unloaded", launch=launch.number, variant=name, error=error)
         about = {"command": launch.command, "python": launch.python, "log_tail": launch.log.tail() if error else ""}
-        self._keeper.close_launch(number, launch.load_s, error, about)
-        return launch
+        self._keeper.close_launch(launch.number, launch.load_s, error, about)
 
     def _give_up(self, variant: Variant, round_number: int, runs: list[PendingRun]) -> None:
-        """File one run of a variant that can't be loaded as failed, and its others as skipped."""
+        """File one run of a variant that can't be loaded as failed, and all its others as skipped."""
         error = f"{variant.name} could not be loaded in {LOAD_TRIES} tries: {self._load_errors[variant.name][-1]}"
-        number = self._keeper.open_launch(variant.name, round_number)
-        self._keeper.close_launch(number, None, error, {})
-        launch = Launch(number, round_number, variant, self._keeper.log_path(number), self._journal, self._interruption)
+        launch = self._open(variant, round_number)
+        self._keeper.close_launch(launch.number, None, error, {})
         while runs:
-            first = len(self._load_errors[variant.name]) == LOAD_TRIES
-            self._load_errors[variant.name].append(error)
-            self._keep(launch, runs.pop(0), False, Recording(), Outcome(FAILED if first else SKIPPED, error), None)
+            status = SKIPPED if variant.name in self._given_up else FAILED
+            self._given_up.add(variant.name)
+            self._keep(launch, runs.pop(0), False, Recording(), Outcome(status, error), None)
 
     def _make_run(self, launch: Launch, run: PendingRun, warm_up: bool) -> None:
         launch.place += 1
