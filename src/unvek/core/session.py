@@ -6,7 +6,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-from unvek.core.logbook.folder import FOLDER_NAME
+from unvek.core.logbook.folder import FOLDER_NAME, LogbookFolder
 from unvek.core.logbook.store import Logbook
 from unvek.core.plan.cells import Cell, cells_of, read_sources
 from unvek.core.plan.model import Plan
@@ -49,14 +49,16 @@ def make_runs(
     interruption = interruption or Interruption()
     sources = read_sources(plan)
     cells = cells_of(plan, sources)
-    with Logbook.make_or_open(logbook_path) as logbook, logbook.folder.locked(), interruption.watching():
+    folder = LogbookFolder(logbook_path)
+    folder.make()
+    with folder.locked(), Logbook.make_or_open(logbook_path) as logbook, interruption.watching():
         logbook.folder.clear_unfinished()
         if afresh:
             logbook.void_slots({cell.key for cell in cells}, "started afresh")
         rig = read_rig()
         logbook.record_rig(rig.fingerprint, rig.as_mapping())
         logbook.record_plan(plan.path, plan.text, plan_content(plan, cells))
-        pending = pending_runs(plan, cells, logbook.done())
+        pending = pending_runs(plan, cells, logbook.done(cells))
         tally = _Tally(listener)
         journal = Journal(logbook.folder.journal / journal_name(datetime.now(UTC).isoformat()), tally.hear)
         try:

@@ -67,6 +67,15 @@ class Killed(ProjectTest):
         self.assertIn("4 runs made, 2 were there before", self.unvek("run").stderr)
         self.assertEqual(self.result("compare")["rows"][1]["runs"], 3)
 
+    def test_a_run_that_reached_a_limit_is_tried_again_under_another(self):
+        self.write_plan(SLOW.replace("0.006", "0.3"), task(seeds=(1,)), run_limit="200 ms")
+        self.unvek("run", expect=1)
+        self.assertIn("0 runs made", self.unvek("run").stderr)
+        self.write_plan(SLOW.replace("0.006", "0.3"), task(seeds=(1,)), run_limit="20 s")
+        self.unvek("run")
+        self.assertEqual(self.statuses(), ["timed-out", "finished"])
+        self.assertEqual(self.result("compare")["rows"][0]["failures"]["count"], 0)
+
     def test_afresh_voids_and_deletes_nothing(self):
         self.write_plan(SLOW, task())
         self.unvek("run")

@@ -71,7 +71,7 @@ def check_plan(path: Path, logbook_path: Path | None = None) -> Checkup:
     pending, seen_s = pending_runs(plan, cells, set()), {}
     if (folder / DATABASE_NAME).is_file():
         with Logbook.open(folder) as logbook:
-            pending = pending_runs(plan, cells, logbook.done())
+            pending = pending_runs(plan, cells, logbook.done(cells))
             seen_s = _seen_s(logbook)
     planned = len(cells) * plan.schedule.rounds * plan.schedule.repeats
     return Checkup(

@@ -16,7 +16,8 @@ from unvek.core.errors import InputError, LogbookError
 from unvek.core.logbook import tables
 from unvek.core.logbook.folder import LogbookFolder, OutputFile
 from unvek.core.logbook.packing import pack_floats, unpack_floats
-from unvek.core.run.record import OUTCOMES, RunRecord, Slot
+from unvek.core.plan.cells import Cell
+from unvek.core.run.record import FINISHED, OUTCOMES, RunRecord, Slot
 
 Row = Mapping[str, Any]
 
@@ -176,16 +177,24 @@ class Logbook:
 
     # ---- reading ----
 
-    def done(self) -> set[Slot]:
-        """Return the slots that a run has filled: with an outcome, begun at all, and not voided."""
+    def done(self, cells: Iterable[Cell]) -> set[Slot]:
+        """Return the slots of these cells that a run has filled: with an outcome, begun at all, and not voided.
+
+        A run that failed fills its slot only under the limits of today: with more time it might finish.
+        """
+        limits = {cell.key: dict(cell.variant.limits.as_mapping()) for cell in cells}
         runs = tables.runs.c
+        query = (
+            select(runs.cell, runs.round, runs.repeat, runs.status, tables.run_details.c.limits)
+            .join(tables.run_details)
+            .where(runs.status.in_(OUTCOMES), runs.place > 0, runs.warm_up.is_(False), runs.voided.is_(None))
+        )
         with self._reading() as connection:
-            rows = connection.execute(
-                select(runs.cell, runs.round, runs.repeat).where(
-                    runs.status.in_(OUTCOMES), runs.place > 0, runs.warm_up.is_(False), runs.voided.is_(None)
-                )
-            )
-            return {Slot(cell_key=row.cell, round=row.round, repeat=row.repeat) for row in rows}
+            return {
+                Slot(cell_key=row.cell, round=row.round, repeat=row.repeat)
+                for row in connection.execute(query)
+                if row.cell in limits and (row.status == FINISHED or row.limits == limits[row.cell])
+            }
 
     def newest_plan(self) -> PlanOnRecord | None:
         with self._reading() as connection:

@@ -32,6 +32,9 @@ class Limits:
     run_s: float | None = None
     stall_s: float | None = STALL_S
 
+    def as_mapping(self) -> Mapping[str, float | None]:
+        return {"run_s": self.run_s, "stall_s": self.stall_s}
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PythonRunner:

@@ -167,7 +167,7 @@ class Engine:
             task=cell.task.name,
             seed=cell.seed,
             settings=cell.settings,
-            limits={"run_s": cell.variant.limits.run_s, "stall_s": cell.variant.limits.stall_s},
+            limits=cell.variant.limits.as_mapping(),
             status=outcome.status,
             error=outcome.error,
             started_at=_started_at(progress.time_s),
