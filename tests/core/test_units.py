@@ -46,7 +46,7 @@ class Units(unittest.TestCase):
         self.assertEqual(speed_words(1.001), "1.00x as fast (the same time)")
 
     def test_a_figure_has_the_digits_that_its_interval_supports(self):
-        for value, low, high, decimals in ((165.4, 164.9, 166.1, 1), (165.4, 120, 210, 0), (0.93412, 0.933, 0.935, 4),
+        for value, low, high, decimals in ((165.4, 164.9, 166.1, 1), (165.4, 120, 210, 0), (0.93412, 0.933, 0.935, 3),
                                            (165.4, None, None, 0), (1.0, 1.0, 1.0, 3)):  # fmt: skip
             self.assertEqual(decimals_for(value, low, high), decimals, (value, low, high))
 

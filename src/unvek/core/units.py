@@ -89,18 +89,15 @@ def times_words(factor: float) -> str:
 
 
 def decimals_for(value: float, low: float | None, high: float | None) -> int:
-    """Return how many decimals an interval supports: its half-width is known to two digits, and no more.
+    """Return how many decimals an interval supports: down to the first digit of its half-width, and no more.
 
-    Without an interval three digits of the value are shown.
+    Without an interval three digits of the value are shown; where the interval has no width, four.
     """
     if low is None or high is None or not math.isfinite(high - low):
         return _decimals(abs(value), digits=3)
     half_width = (high - low) / 2
-    return (
-        min(_decimals(half_width, digits=2), _decimals(abs(value), digits=4))
-        if half_width > 0
-        else _decimals(abs(value), digits=4)
-    )
+    finest = _decimals(abs(value), digits=4)
+    return min(_decimals(half_width, digits=1), finest) if half_width > 0 else finest
 
 
 def _decimals(size: float, digits: int) -> int:
