@@ -12,7 +12,7 @@ SAME_PSNR_DB = 100.0
 K1, K2 = 0.01, 0.03
 SIGMA, RADIUS = 1.5, 5  # a Gaussian of 11 taps
 WINDOW = 2 * RADIUS + 1
-TILE = 64  # rows and columns at a time, so that what is worked on stays in the processor's cache
+TILE = 24  # rows and columns at a time, so that what is worked on stays in the processor's cache
 
 
 def psnr(a: Picture, b: Picture) -> float:
@@ -46,14 +46,25 @@ def ssim(a: Picture, b: Picture) -> float:
         x_plane, y_plane = np.ascontiguousarray(a[..., channel]), np.ascontiguousarray(b[..., channel])
         for top in range(0, height, TILE):
             rows = slice(top, min(top + TILE, height) + 2 * RADIUS)
-            x, y = x_plane[rows], y_plane[rows]
-            # The window's weighted means of x, y, xy and x^2 + y^2: the two variances are needed only in sum.
-            smooth_rows = _window(len(x) - 2 * RADIUS) @ np.stack([x, y, x * y, x * x + y * y])
-            for left in range(0, width, TILE):
-                columns = slice(left, min(left + TILE, width) + 2 * RADIUS)
-                part = smooth_rows[:, :, columns]
-                total += _similarity(part @ _window(part.shape[2] - 2 * RADIUS).T)
+            total += _similarity(_window_means(x_plane[rows], y_plane[rows]))
     return float(total / (3 * height * width))
+
+
+def _window_means(x: NDArray[np.float64], y: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The window's weighted means of x, y, xy and x^2 + y^2 (the two variances are needed only in sum).
+
+    x, y: (rows + 10, columns + 10); returns (4, rows, columns). Smoothing is a product with a banded matrix, a tile
+    at a time: more arithmetic than eleven sums, but the kind that a processor does fastest.
+    """
+    rows, width = len(x) - 2 * RADIUS, x.shape[1] - 2 * RADIUS
+    across = (_window(rows) @ np.stack([x, y, x * y, x * x + y * y])).reshape(4 * rows, -1)
+    means = np.empty((4 * rows, width))
+    for left in range(0, width, TILE):
+        columns = min(TILE, width - left)
+        np.matmul(
+            across[:, left : left + columns + 2 * RADIUS], _window(columns).T, out=means[:, left : left + columns]
+        )
+    return means.reshape(4, rows, width)
 
 
 def _similarity(means: NDArray[np.float64]) -> float:
