@@ -14,6 +14,8 @@ from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import Any
 
+import psutil
+
 SCRIPT = """
 import ctypes, os, signal, subprocess, sys, time
 from pathlib import Path
@@ -180,7 +182,6 @@ def reap(process: subprocess.Popen[str]) -> None:
 def is_alive(pid: int) -> bool:
     """Whether a process runs; a dead one that nobody has reaped yet does not."""
     try:
-        state = Path(f"/proc/{pid}/stat").read_text(encoding="utf-8").rpartition(")")[2].split()[0]
-    except OSError:
+        return psutil.Process(pid).status() != psutil.STATUS_ZOMBIE
+    except psutil.NoSuchProcess:
         return False
-    return state != "Z"

@@ -5,6 +5,8 @@ import subprocess
 import unittest
 from pathlib import Path
 
+import psutil
+
 from tests.support import ProjectTest, task, variant
 
 OLD_PYTHONS = [
@@ -87,8 +89,8 @@ class TheProbe(ProjectTest):
 
     def test_the_worker_ends_when_its_requests_end(self):
         self.run_script("probe.step()")
-        processes = subprocess.run(["ps", "-eo", "args"], capture_output=True, text=True).stdout
-        self.assertNotIn(str(self.folder / "model.py"), processes)
+        commands = [process.info["cmdline"] or [] for process in psutil.process_iter(["cmdline"])]
+        self.assertFalse([command for command in commands if str(self.folder / "model.py") in command])
 
 
 if __name__ == "__main__":

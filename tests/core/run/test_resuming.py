@@ -9,6 +9,8 @@ import unittest
 from collections import Counter
 from pathlib import Path
 
+import psutil
+
 from tests.support import QUICK, SLOW, ProjectTest, is_alive, task
 
 
@@ -145,9 +147,9 @@ def wait_for_worker(pid: int) -> int:
     """Return the process id of the model's process that this engine has started."""
     deadline = time.monotonic() + 60
     while time.monotonic() < deadline:
-        for child in Path(f"/proc/{pid}/task/{pid}/children").read_text().split():
-            if b"worker.py" in Path(f"/proc/{child}/cmdline").read_bytes():
-                return int(child)
+        for child in psutil.Process(pid).children():
+            if any("worker.py" in argument for argument in child.cmdline()):
+                return child.pid
         time.sleep(0.01)
     raise AssertionError("no worker was started")
 
