@@ -35,9 +35,9 @@ def demo(folder: Path, quick: bool, plain: bool) -> None:
     from unvek.core.findings.comparison import compare
     from unvek.core.findings.outputs import lay_out_outputs
     from unvek.core.findings.tradeoff import trade_off
+    from unvek.core.logbook.folder import logbook_beside
     from unvek.core.logbook.store import Logbook
     from unvek.core.plan.read import read_plan
-    from unvek.core.session import logbook_beside
     from unvek.demo import lay_out
     from unvek.show.comparison import COMPARISON
     from unvek.show.sheet import draw_sheet

@@ -26,8 +26,8 @@ def run(plan: Path, logbook_path: Path | None, plain: bool, afresh: bool) -> Non
       unvek run
       unvek run plan.toml --plain
     """
+    from unvek.core.logbook.folder import logbook_beside
     from unvek.core.plan.read import read_plan
-    from unvek.core.session import logbook_beside
     from unvek.show.watching import make_and_show
 
     checked = read_plan(plan)

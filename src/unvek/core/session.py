@@ -6,7 +6,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-from unvek.core.logbook.folder import FOLDER_NAME, LogbookFolder
+from unvek.core.logbook.folder import LogbookFolder
 from unvek.core.logbook.store import Logbook
 from unvek.core.plan.cells import Cell, cells_of, read_sources
 from unvek.core.plan.model import Plan
@@ -136,8 +136,3 @@ def _tell_beginning(journal: Journal, plan: Plan, cells: tuple[Cell, ...], pendi
         earlier=earlier[-MOST_EARLIER:],
         rig=dict(rig.as_mapping()),
     )
-
-
-def logbook_beside(plan: Plan) -> Path:
-    """Return where a plan's logbook lies when nobody says otherwise."""
-    return plan.folder / FOLDER_NAME

@@ -59,7 +59,9 @@ class State(unittest.TestCase):
     def test_what_is_done_is_counted_and_warm_ups_and_failures_kept_apart(self):
         state = state_after(beginning(), kept_entry(warm_up=True), kept_entry(), kept_entry(status="failed"))
         shown = state.variants["variant-1"]
-        self.assertEqual((state.done, shown.times_s, shown.warm_up_times_s, shown.failed), (3, [0.1], [0.1], 1))
+        self.assertEqual(
+            (state.done, list(shown.times_s), list(shown.warm_up_times_s), shown.failed), (3, [0.1], [0.1], 1)
+        )
         self.assertIn("failed, it is what it is", state.news)
         self.assertIsNotNone(state.time_left_s())
 

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any, ClassVar
 
 from unvek.core.errors import PlanError, Problem
-from unvek.core.logbook.folder import DATABASE_NAME
+from unvek.core.logbook.folder import DATABASE_NAME, logbook_beside
 from unvek.core.logbook.store import Logbook
 from unvek.core.plan.cells import cells_of, read_sources
 from unvek.core.plan.model import Plan
@@ -67,7 +67,7 @@ def check_plan(path: Path, logbook_path: Path | None = None) -> Checkup:
     except PlanError as error:
         return _of_wrong_plan(path, error)
     cells = cells_of(plan, read_sources(plan))
-    folder = logbook_path or plan.folder / "logbook"
+    folder = logbook_path or logbook_beside(plan)
     pending, seen_s = pending_runs(plan, cells, set()), {}
     if (folder / DATABASE_NAME).is_file():
         with Logbook.open(folder) as logbook:

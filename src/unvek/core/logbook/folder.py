@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from unvek.core.errors import LogbookBusyError, LogbookError
+from unvek.core.plan.model import Plan
 from unvek.core.run.events import storable
 
 FOLDER_NAME = "logbook"
@@ -101,6 +102,11 @@ class LogbookFolder:
             file.write(str(os.getpid()))
             file.flush()
             yield
+
+
+def logbook_beside(plan: Plan) -> Path:
+    """Return where a plan's logbook lies when nobody says otherwise."""
+    return plan.folder / FOLDER_NAME
 
 
 def find_logbook(start: Path) -> Path:

@@ -2,6 +2,7 @@
 
 import base64
 import binascii
+from collections import deque
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from statistics import median
@@ -36,14 +37,19 @@ class RunNow:
     ended_ns: int | None = None
 
 
+def _latest() -> deque[float]:
+    """The latest of a long row of times: more dots than this nobody can tell apart, and each redraw walks them all."""
+    return deque(maxlen=1000)
+
+
 @dataclass(slots=True)
 class VariantSoFar:
     """What one variant has shown so far."""
 
     form: str
-    times_s: list[float] = field(default_factory=list)
-    warm_up_times_s: list[float] = field(default_factory=list)
-    failed_times_s: list[float] = field(default_factory=list)
+    times_s: deque[float] = field(default_factory=_latest)
+    warm_up_times_s: deque[float] = field(default_factory=_latest)
+    failed_times_s: deque[float] = field(default_factory=_latest)
     failed: int = 0
     left: int = 0
     memory_peak_bytes: int = 0
