@@ -68,6 +68,7 @@ class RunsThatGoWrong(ProjectTest):
     def test_garbage_on_the_events_pipe_is_passed_over(self):
         run = self.run_bad(do="garbage", expect_exit=0)
         self.assertEqual((run["status"], run["steps"]), ("finished", 3))
+        self.assertIn(["garbage", "2 lines in the place of events"], run["faults"])
 
     def test_children_that_left_the_group_are_ended_too(self):
         for then in ("", "vanish"):

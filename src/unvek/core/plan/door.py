@@ -96,6 +96,12 @@ class Table:
         value = self.text(key, wanted=wanted)
         return self._checked_file(key, value, wanted) if value else self._folder
 
+    def program(self, key: str, default: str) -> str:
+        """A program: a name to be looked for on the PATH, or a path, relative to the plan's folder, to one that exists."""
+        value = self.text(key, default=default)
+        is_path = "/" in value and key in self._content
+        return str(self._checked_file(key, value, "a program on the PATH, or the path of one")) if is_path else value
+
     def files(self, key: str) -> tuple[Path, ...]:
         wanted = "a list of names of files that exist"
         return tuple(self._checked_file(place, value, wanted) for place, value in self._list_of(key, str, wanted))

@@ -130,7 +130,7 @@ def _read_runners(table: Table) -> Mapping[str, PythonRunner]:
         runners[name] = PythonRunner(
             name=name,
             script=entry.file("script", 'the name of a Python file with load() and run(), such as "painter.py"'),
-            python=entry.text("python", default=sys.executable),
+            python=entry.program("python", default=sys.executable),
             environment=entry.named_texts("environment"),
         )
         entry.close()

@@ -13,6 +13,7 @@ from unvek.core.run.printed import PrintedLog
 from unvek.core.run.record import FAILED, FINISHED, INTERRUPTED, SKIPPED, STALLED, TIMED_OUT
 from unvek.core.run.recording import NS, Recording
 from unvek.core.run.runner import ModelProcess, Runner, RunnerError
+from unvek.core.units import counted
 
 LOOK_EVERY_S = 0.2  # the longest wait before limits and interruptions are looked at
 STOP_PATIENCE_S = 3.0
@@ -86,8 +87,12 @@ class Launch:
         """Have a run made; it ends by itself, or is ended when it reaches a limit or the user asks."""
         assert self._process is not None, "only a started launch makes runs"
         self.log.mark()
+        dropped = self._process.dropped_lines()
         self._process.ask_to_run(cell, out)
         outcome = self._follow(self._process, recording, self.variant.limits)
+        dropped = self._process.dropped_lines() - dropped
+        if dropped:
+            recording.note_fault("garbage", f"{counted(dropped, 'line')} in the place of events")
         if recording.end is None:
             self.alive = False
         return outcome

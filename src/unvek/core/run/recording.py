@@ -68,8 +68,7 @@ class Recording:
                 so_far = self._values[name].number if name in self._values else 0
                 self._set_value(name, so_far + (1 if n is None else n), "")
             case "fault":
-                if len(self._faults) < MOST_NAMED:
-                    self._faults.append((fields["kind"][:100], (fields.get("note") or "")[:1000]))
+                self.note_fault(fields["kind"], fields.get("note") or "")
             case "output":
                 if len(self._outputs) < MOST_NAMED and fields["name"] not in self._outputs:
                     self._outputs.append(fields["name"])
@@ -78,6 +77,11 @@ class Recording:
                     self._device_bytes = max(self._device_bytes or 0, fields["device_bytes"])
             case "ended":
                 self.end = event
+
+    def note_fault(self, kind: str, note: str) -> None:
+        """Keep something that went wrong without ending the run."""
+        if len(self._faults) < MOST_NAMED:
+            self._faults.append((kind[:100], note[:1000]))
 
     def progress(self, stopped_ns: int) -> Progress:
         """Return what the run came to; stopped_ns is when it was stopped, for a run that did not end by itself."""
