@@ -97,7 +97,7 @@ class Table:
         return self._checked_file(key, value, wanted) if value else self._folder
 
     def program(self, key: str, default: str) -> str:
-        """A program: a name to be looked for on the PATH, or a path, relative to the plan's folder, to one that exists."""
+        """A program: a name to be looked for on the PATH, or a path from the plan's folder to one that exists."""
         value = self.text(key, default=default)
         is_path = "/" in value and key in self._content
         return str(self._checked_file(key, value, "a program on the PATH, or the path of one")) if is_path else value
