@@ -12,7 +12,7 @@ import psutil
 from common import UNVEK, demo_project, paired_ratio_words, spread_words
 
 PAIRS = 10
-PLAN_CHANGES = {"rounds = 2 ": "rounds = 1 ", "repeats = 1 ": "repeats = 3 "}
+PLAN_CHANGES = {"rounds = 3 ": "rounds = 1 ", "repeats = 1 ": "repeats = 6 "}
 
 
 def run_watched(folder: Path, live: bool) -> float:

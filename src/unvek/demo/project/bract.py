@@ -149,12 +149,16 @@ def load(path: Path) -> "Bract":
 
 def normalised(x: np.ndarray) -> np.ndarray:
     """Scale the last axis to a root mean square of one."""
-    return x / np.sqrt(np.mean(x * x, axis=-1, keepdims=True) + 1e-6)
+    squares = np.einsum("...i,...i->...", x, x)[..., None]
+    return x * (1 / np.sqrt(squares / x.shape[-1] + 1e-6))
 
 
 def softmax(x: np.ndarray) -> np.ndarray:
-    weights = np.exp(x - x.max(axis=-1, keepdims=True))
-    return weights / weights.sum(axis=-1, keepdims=True)
+    """Turn scores, along the last axis and in their place, into weights that sum to one."""
+    x -= x.max(axis=-1, keepdims=True)
+    np.exp(x, out=x)
+    x /= x.sum(axis=-1, keepdims=True)
+    return x
 
 
 class Bract:
@@ -244,9 +248,16 @@ def patches(pictures: np.ndarray) -> np.ndarray:
 
 
 def overlapped(cut: np.ndarray) -> np.ndarray:
-    """Add patches (batch, 8, 8, 8, 8, 3) up where they overlap: the transpose of cutting."""
-    whole = np.zeros((len(cut), SIZE + 2 * MARGIN, SIZE + 2 * MARGIN, 3), np.float32)
-    for y in range(PATCH):
-        for x in range(PATCH):
-            whole[:, y : y + SIZE : STRIDE, x : x + SIZE : STRIDE] += cut[:, :, :, y, x]
-    return whole[:, MARGIN:-MARGIN, MARGIN:-MARGIN]
+    """Add patches (batch, 8, 8, 8, 8, 3) up where they overlap: the transpose of cutting.
+
+    A patch is its own 6 pixels and the first 2 of the next one's, down and across: four sums of blocks.
+    """
+    blocks = np.zeros((len(cut), SIDE + 1, STRIDE, SIDE + 1, STRIDE, 3), np.float32)
+    cut = cut.transpose(0, 1, 3, 2, 4, 5)  # (batch, down, within, across, within, 3), as the blocks are
+    over = PATCH - STRIDE
+    blocks[:, :-1, :, :-1] += cut[:, :, :STRIDE, :, :STRIDE]
+    blocks[:, 1:, :over, :-1] += cut[:, :, STRIDE:, :, :STRIDE]
+    blocks[:, :-1, :, 1:, :over] += cut[:, :, :STRIDE, :, STRIDE:]
+    blocks[:, 1:, :over, 1:, :over] += cut[:, :, STRIDE:, :, STRIDE:]
+    side = STRIDE * (SIDE + 1)
+    return blocks.reshape(len(cut), side, side, 3)[:, MARGIN : MARGIN + SIZE, MARGIN : MARGIN + SIZE]
