@@ -31,12 +31,14 @@ def paired_ratio_words(ours: Sequence[float], theirs: Sequence[float]) -> str:
 
 
 @contextmanager
-def demo_project(plan_changes: dict[str, str]) -> Iterator[Path]:
-    """Lay the demo out in a temporary folder, with changes to the text of its plan."""
+def demo_project(plan_changes: dict[str, str], variants: int) -> Iterator[Path]:
+    """Lay the demo out in a temporary folder, with the first variants only and changes to the text of its plan."""
     folder = Path(tempfile.mkdtemp(prefix="unvek-bench-"))
     try:
         plan = lay_out(folder / "row", quick=True)
-        text = plan.read_text(encoding="utf-8")
+        head, *tables = plan.read_text(encoding="utf-8").split("[[variants]]")
+        rest = "[[tasks]]" + tables[-1].partition("[[tasks]]")[2]
+        text = "[[variants]]".join([head, *(table.partition("[[tasks]]")[0] for table in tables[:variants])]) + rest
         for old, new in plan_changes.items():
             if old not in text:
                 raise SystemExit(f"the demo's plan has no {old!r}")
