@@ -38,10 +38,14 @@ class Column:
 
 @dataclass(slots=True)
 class StripColumn:
-    """The column that takes the room that is left: its head and rows are drawn once the width is known."""
+    """The column that takes the room that is left: its head and rows are drawn once the width is known.
+
+    It stands right after the first columns, the names, where the eye begins.
+    """
 
     head: str
     draw: Callable[[int], tuple[Text, list[Text]]]
+    after: int = 1
 
 
 def print_grid(out: Console, columns: Sequence[Column], strip: StripColumn | None = None) -> None:
@@ -52,8 +56,7 @@ def print_grid(out: Console, columns: Sequence[Column], strip: StripColumn | Non
     if strip is not None and out.width - used >= NARROWEST_STRIP:
         width = min(WIDEST_STRIP, out.width - used)
         scale, rows = strip.draw(width)
-        # The strips stand right after the names, where the eye begins.
-        laid_out.insert(1, [_padded(Text(strip.head), width, False), _padded(scale, width, False), *rows])
+        laid_out.insert(strip.after, [_padded(Text(strip.head), width, False), _padded(scale, width, False), *rows])
     lines = [Text(" " * GAP).join(cells) for cells in zip(*laid_out, strict=True)]
     total = max(cell_len(line.plain) for line in lines)
     for place, line in enumerate(lines):

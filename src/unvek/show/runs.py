@@ -68,7 +68,7 @@ def _strips(found: RunList) -> StripColumn:
         axis = Axis.over([row.time_s for row in found.rows if row.time_s is not None], width)
         return axis.scale(scale.divisor), [strip(axis, row.form, row.time_s, None, None) for row in found.rows]
 
-    return StripColumn(f"time, {scale.unit}", draw)
+    return StripColumn(f"time, {scale.unit}", draw, after=2)
 
 
 def run_records(found: RunList) -> list[Mapping[str, Any]]:

@@ -116,14 +116,9 @@ def _row(evidence: Evidence, variant: VariantOnRecord, columns: Mapping[str, np.
 
 
 def _measure(evidence: Evidence, measure: Measure, values: np.ndarray, name: str) -> MeasureFound:
-    mine, theirs = evidence.of_variant(name), evidence.of_variant(evidence.reference)
+    mine = evidence.of_variant(name)
     place = location(values[mine], evidence.round[mine])
-    ratio = None
-    if name != evidence.reference:
-        ratio = paired_ratio(
-            values[mine], evidence.round[mine], evidence.item[mine],
-            values[theirs], evidence.round[theirs], evidence.item[theirs],
-        )  # fmt: skip
+    ratio = variant_ratio(evidence, measure.name, name)
     found = _answer(measure, ratio)
     known = values[mine][np.isfinite(values[mine])]
     return MeasureFound(
@@ -138,6 +133,18 @@ def _measure(evidence: Evidence, measure: Measure, values: np.ndarray, name: str
         drift=drift_of(evidence, measure.name, values, mine),
         dots=tuple(float(value) for value in known[:: max(1, len(known) // MOST_DOTS)]),
     )
+
+
+def variant_ratio(evidence: Evidence, measure: str, name: str) -> Ratio | None:
+    """Return a variant's measure over the reference's, paired by round and item; None for the reference itself."""
+    if name == evidence.reference:
+        return None
+    values = evidence.values(measure)
+    mine, theirs = evidence.of_variant(name), evidence.of_variant(evidence.reference)
+    return paired_ratio(
+        values[mine], evidence.round[mine], evidence.item[mine],
+        values[theirs], evidence.round[theirs], evidence.item[theirs],
+    )  # fmt: skip
 
 
 def _answer(measure: Measure, ratio: Ratio | None) -> str | None:

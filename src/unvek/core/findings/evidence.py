@@ -83,6 +83,15 @@ class Evidence:
 
     def values(self, name: str) -> Floats:
         """Return a measure of each run (NaN where it is unknown, or the run did not finish)."""
+        if name not in self._columns:
+            self._columns[name] = self._read_values(name)
+        return self._columns[name]
+
+    @cached_property
+    def _columns(self) -> dict[str, Floats]:
+        return {}
+
+    def _read_values(self, name: str) -> Floats:
         if name in RUN_COLUMNS:
             column = [row[RUN_COLUMNS[name]] for row in self.rows]
         elif name == "time.load":
@@ -92,6 +101,7 @@ class Evidence:
             column = [known.get(row["number"]) for row in self.rows]
         values = np.array([np.nan if value is None else value for value in column], np.float64)
         values[~self.finished] = np.nan
+        values.flags.writeable = False
         return values
 
     def likeness_to_other_seeds(self, name: str) -> Floats:

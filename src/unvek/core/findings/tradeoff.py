@@ -7,7 +7,7 @@ from typing import ClassVar
 import numpy as np
 
 from unvek.core.errors import InputError
-from unvek.core.findings.comparison import drift_of
+from unvek.core.findings.comparison import drift_of, variant_ratio
 from unvek.core.findings.evidence import Evidence, VariantOnRecord
 from unvek.core.findings.needs import Need
 from unvek.core.measures.catalogue import MORE, Measure
@@ -94,7 +94,7 @@ def trade_off(evidence: Evidence, needs: Sequence[Need] = ()) -> Tradeoff:
         )
         for place, v in enumerate(finished)
     )
-    pick, because = _pick(rows, evidence.reference, quality, needs)
+    pick, because = _pick(evidence, rows, quality, needs)
     return Tradeoff(
         title=evidence.plan.content["title"],
         reference=evidence.reference,
@@ -141,8 +141,9 @@ def _costs_by_round(evidence: Evidence, measures: list[Measure], columns: Mappin
     return costs
 
 
-def _pick(rows: tuple[TradeoffRow, ...], reference: str, quality: str | None,
-          needs: Sequence[Need]) -> tuple[str | None, str]:  # fmt: skip
+def _pick(
+    evidence: Evidence, rows: tuple[TradeoffRow, ...], quality: str | None, needs: Sequence[Need]
+) -> tuple[str | None, str]:
     fitting = [row for row in rows if not row.unmet]
     if not fitting:
         return None, "No variant meets every need: " + "; ".join(
@@ -153,10 +154,10 @@ def _pick(rows: tuple[TradeoffRow, ...], reference: str, quality: str | None,
     close = [row for row in candidates if judged_by_need or row.drift is None or row.drift < CLOSE_DRIFT]
     if not close:
         nearest = min(candidates, key=lambda row: row.drift or 0.0)
-        return nearest.variant, (f"None that meets the needs stays close to {reference}; {nearest.variant} drifts the "
-                                 f"least ({nearest.drift:.2f} of the way to another seed).")  # fmt: skip
+        reason = f"{nearest.variant} drifts the least ({nearest.drift:.2f} of the way to another seed)"
+        return nearest.variant, f"None that meets the needs stays close to {evidence.reference}; {reason}."
     pick = min(close, key=_time)
-    return pick.variant, _because(pick, rows, reference, quality, judged_by_need)
+    return pick.variant, _because(evidence, pick, quality, judged_by_need)
 
 
 def _time(row: TradeoffRow) -> float:
@@ -164,13 +165,12 @@ def _time(row: TradeoffRow) -> float:
     return np.inf if median is None else median
 
 
-def _because(pick: TradeoffRow, rows: tuple[TradeoffRow, ...], reference: str, quality: str | None,
-             judged_by_need: bool) -> str:  # fmt: skip
-    bound = f" that stays close to {reference}" if pick.drift is not None and not judged_by_need else ""
+def _because(evidence: Evidence, pick: TradeoffRow, quality: str | None, judged_by_need: bool) -> str:
+    bound = f" that stays close to {evidence.reference}" if pick.drift is not None and not judged_by_need else ""
     said = [f"{pick.variant} is the fastest on the frontier{bound}"]
-    base = next((row for row in rows if row.variant == reference), None)
-    if base is not None and pick.variant != reference:
-        said.append(speed_words(_time(pick) / _time(base)) + f" against {reference}")
+    ratio = variant_ratio(evidence, "time.total", pick.variant)
+    if ratio is not None:
+        said.append(f"{speed_words(ratio.value)} against {evidence.reference}")
     if quality and pick.values.get(quality) and pick.values[quality].median is not None:
         said.append(f"{quality} {pick.values[quality].median:.3g}")
     if pick.drift is not None:
