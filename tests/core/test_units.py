@@ -28,7 +28,15 @@ class Units(unittest.TestCase):
             parse_bytes("12 s")
 
     def test_durations_are_worded_for_reading(self):
-        cases = {0.0451: "45.1 ms", 0.9999: "1.0 s", 3.21: "3.2 s", 61.0: "61 s", 250: "4 min 10 s", 7500: "2 h 05 min"}
+        cases = {
+            0.0000437: "43.7 us",
+            0.0451: "45.1 ms",
+            0.9999: "1.0 s",
+            3.21: "3.2 s",
+            61.0: "61 s",
+            250: "4 min 10 s",
+            7500: "2 h 05 min",
+        }
         for seconds, words in cases.items():
             self.assertEqual(duration_words(seconds), words)
         self.assertEqual(range_words(40, 55), "40 to 55 s")

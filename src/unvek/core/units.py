@@ -35,7 +35,9 @@ def _parse(text: str, units: Mapping[str, float], wanted: str) -> float:
 
 
 def duration_words(seconds: float) -> str:
-    """Word a stretch of time for reading: "45 ms", "3.2 s", "4 min 10 s", "2 h 05 min"."""
+    """Word a stretch of time for reading: "44 us", "45 ms", "3.2 s", "4 min 10 s", "2 h 05 min"."""
+    if 0 < seconds < 0.0009995:
+        return f"{seconds * 1e6:.3g} us"
     if seconds < 0.9995:
         return f"{seconds * 1000:.3g} ms"
     if seconds < 9.95:
