@@ -93,6 +93,7 @@ class Screen(unittest.TestCase):
                     self.assertLessEqual(len(lines), height)
                     self.assertTrue(all(line.cell_len <= width for line in lines))
                     text = "\n".join(line.plain for line in lines)
+                    self.assertEqual(text.count("variant-1, violet, seed 3"), 2, "the news, and under the preview")
                     for words in ("3 of 8 runs", "violet, seed 3", "step 1 of 20", "variant-0"):
                         self.assertIn(words, text)
                     self.assertNotIn("\x1b", text)

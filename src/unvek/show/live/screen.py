@@ -54,20 +54,22 @@ def _where(state: LiveState, width: int) -> list[Text]:
 def _both_ends(left: Text, right: Text, width: int) -> Text:
     room = width - cell_len(right.plain) - 2
     left.truncate(max(0, room), overflow="ellipsis")
-    return left + Text(" " * (width - cell_len(left.plain) - cell_len(right.plain))) + right
+    return Text.assemble(left, " " * (width - cell_len(left.plain) - cell_len(right.plain)), right)
 
 
 def _now(state: LiveState, width: int, height: int, now_ns: int) -> list[Text]:
     left = _now_words(state, now_ns, width)
     picture: list[Text] = []
     if state.preview is not None and width > LEFT_COLUMNS + 16:
-        picture = half_blocks(*state.preview, columns=width - LEFT_COLUMNS, rows=height - 1)
+        shown = state.preview
+        picture = half_blocks(shown.width, shown.height, shown.rgb, columns=width - LEFT_COLUMNS, rows=height - 2)
+        picture.append(Text(clean(shown.of), style="dim"))
     lines = []
     for place in range(height):
         line = left[place] if place < len(left) else Text()
         if place < len(picture):
             line.truncate(LEFT_COLUMNS - 2, overflow="ellipsis")
-            line = line + Text(" " * (LEFT_COLUMNS - cell_len(line.plain))) + picture[place]
+            line = Text.assemble(line, " " * (LEFT_COLUMNS - cell_len(line.plain)), picture[place])
         lines.append(line)
     return lines
 
@@ -167,4 +169,4 @@ def _dots(axis: Axis, variant: VariantSoFar, base: float | None) -> Text:
 
 def _foot(state: LiveState) -> Text:
     keys = Text("Ctrl-C skips this run, twice stops; what is done stays done", style="dim")
-    return Text(clean(state.news), style=WARNING) + Text("   ") + keys if state.news else keys
+    return Text.assemble((clean(state.news), WARNING), "   ", keys) if state.news else keys

@@ -59,6 +59,16 @@ class VariantSoFar:
         return median(self.times_s) if self.times_s else None
 
 
+@dataclass(frozen=True, slots=True)
+class Preview:
+    """The latest picture as it formed, and which run it is of: a new run may not have sent its own yet."""
+
+    width: int
+    height: int
+    rgb: bytes
+    of: str
+
+
 class LiveState:
     """Everything that the live view draws."""
 
@@ -71,7 +81,7 @@ class LiveState:
         self.variants: dict[str, VariantSoFar] = {}
         self.now: RunNow | None = None
         self.loading: str | None = None
-        self.preview: tuple[int, int, bytes] | None = None
+        self.preview: Preview | None = None
         self.news = ""
         self.began_ns = self.latest_ns = 0
         self.over = False
@@ -166,6 +176,6 @@ class LiveState:
             case "preview":
                 width, height, rgb = event["width"], event["height"], base64.b64decode(event["rgb"], validate=True)
                 if 0 < width * height <= 96 * 96 and len(rgb) == 3 * width * height:
-                    self.preview = (width, height, rgb)
+                    self.preview = Preview(width, height, rgb, f"{now.variant}, {now.task}, seed {now.seed}")
             case "ended":
                 now.ended_ns = at_ns
