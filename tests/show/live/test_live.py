@@ -56,6 +56,14 @@ class State(unittest.TestCase):
         self.assertEqual([round(s, 6) for s in now.step_times_s], [0.010, 0.015])
         self.assertEqual((now.steps_of, now.phase, now.tokens, now.text), (4, "steps", 2, "ab"))
 
+    def test_a_run_is_shown_until_the_next_one_has_something_to_show(self):
+        step = {"event": "step", "at_ns": 30 * MS}
+        state = state_after(beginning(), {**run_entry(), "seed": 1}, step, {"event": "ended", "at_ns": 40 * MS})
+        state.take({**run_entry(), "seed": 2, "at_ns": 50 * MS})
+        self.assertEqual((state.run_shown(60 * MS).seed, state.run_shown(2000 * MS).seed), (1, 2))
+        state.take({**step, "at_ns": 70 * MS})
+        self.assertEqual(state.run_shown(80 * MS).seed, 2)
+
     def test_what_is_done_is_counted_and_warm_ups_and_failures_kept_apart(self):
         state = state_after(beginning(), kept_entry(warm_up=True), kept_entry(), kept_entry(status="failed"))
         shown = state.variants["variant-1"]

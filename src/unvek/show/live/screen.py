@@ -75,7 +75,7 @@ def _now(state: LiveState, width: int, height: int, now_ns: int) -> list[Text]:
 
 
 def _now_words(state: LiveState, now_ns: int, width: int) -> list[Text]:
-    now = state.now
+    now = state.run_shown(now_ns)
     if now is None:
         if state.loading is not None:
             form = state.variants[state.loading].form

@@ -13,6 +13,7 @@ from unvek.core.run.record import FAILURES, FINISHED
 
 NS = 1e-9
 TEXT_KEPT = 2000
+HOLD_NS = 1_000_000_000
 ENTRIES = ("plan", "launch", "unloaded", "run", "kept", "over")
 
 
@@ -35,6 +36,10 @@ class RunNow:
     tokens: int = 0
     text: str = ""
     ended_ns: int | None = None
+
+    @property
+    def has_news(self) -> bool:
+        return bool(self.step_times_s or self.text)
 
 
 def _latest() -> deque[float]:
@@ -80,6 +85,7 @@ class LiveState:
         self.planned = self.done = 0
         self.variants: dict[str, VariantSoFar] = {}
         self.now: RunNow | None = None
+        self._before: RunNow | None = None
         self.loading: str | None = None
         self.preview: Preview | None = None
         self.news = ""
@@ -97,6 +103,13 @@ class LiveState:
                 getattr(self, "_on_" + content["entry"])(content)
         except (KeyError, TypeError, ValueError, binascii.Error):
             return
+
+    def run_shown(self, now_ns: int) -> RunNow | None:
+        """Return the run to draw: the one before, whole, for as long as a run just begun has nothing to show."""
+        now = self.now
+        if now is not None and self._before is not None and not now.has_news and now_ns - now.began_ns < HOLD_NS:
+            return self._before
+        return now
 
     def time_left_s(self) -> tuple[float, float] | None:
         """Return the time left as a range; what starting and keeping cost so far is put on top."""
@@ -117,7 +130,8 @@ class LiveState:
             self._add(self.variants[name], time_s, status, warm_up)
 
     def _on_launch(self, entry: Mapping[str, Any]) -> None:
-        self.loading, self.now, self.round = entry["variant"], None, entry["round"]
+        self.loading, self.round = entry["variant"], entry["round"]
+        self.now = self._before = None
 
     def _on_unloaded(self, entry: Mapping[str, Any]) -> None:
         self.news = f"{entry['variant']} could not be loaded: {entry['error']}"
@@ -125,6 +139,8 @@ class LiveState:
     def _on_run(self, entry: Mapping[str, Any]) -> None:
         self.loading = None
         self.round = entry["round"]
+        if self.now is not None and self.now.has_news:
+            self._before = self.now
         self.now = RunNow(
             variant=entry["variant"], task=entry["task"], seed=entry["seed"], round=entry["round"],
             repeat=entry["repeat"], warm_up=entry["warm_up"], prompt=entry["prompt"],
