@@ -8,10 +8,10 @@ from unvek.cli import EXIT_FAULT, EXIT_STOPPED
 
 NEXT = """
 What to try next, in {folder}:
-  unvek show 12                          one run whole: its steps, memory, what it was made of
-  unvek tradeoff --need "likeness >= 0.99"   the pick under a need of yours
-  open sheet.png                         the labels side by side
-  edit plan.toml, then unvek run         only what the change touches is run again
+  unvek show 12                               one run whole: its steps, memory, what it was made of
+  unvek tradeoff --need "likeness >= 0.99"    the pick under a need of yours
+  open sheet.png                              the labels side by side
+  edit plan.toml, then unvek run              only what the change touches is run again
 """
 
 

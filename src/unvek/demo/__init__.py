@@ -6,7 +6,6 @@ from pathlib import Path
 from unvek.core.errors import InputError
 
 PROJECT = Path(__file__).with_name("project")
-DEFAULT_FOLDER = Path("alder-row")
 PLAN = "plan.toml"
 FILES = (PLAN, "painter.py", "bract.py")
 MODELS = "models"

@@ -66,11 +66,6 @@ class JournalReader:
         self._file.close()
 
 
-def newest_journal(folder: Path) -> Path | None:
-    """Return the journal that was begun last."""
-    return max(folder.glob("*.jsonl"), default=None)
-
-
 def journal_name(started_at: str) -> str:
     """Return a file name that sorts by time."""
     return started_at.replace(":", "").replace("+0000", "Z") + f"-{os.getpid()}.jsonl"
