@@ -11,12 +11,8 @@ STALLED = "stalled"
 SKIPPED = "skipped"
 INTERRUPTED = "interrupted"
 
-OUTCOMES = (
-    FINISHED,
-    FAILED,
-    TIMED_OUT,
-    STALLED,
-)  # what says something of the variant; the others say the user stopped it
+# What says something of the variant; the other statuses say that the user stopped it.
+OUTCOMES = (FINISHED, FAILED, TIMED_OUT, STALLED)
 FAILURES = (FAILED, TIMED_OUT, STALLED)
 
 
