@@ -8,7 +8,7 @@ from typing import Any
 
 from unvek.core.logbook.folder import LogbookFolder
 from unvek.core.logbook.store import Logbook
-from unvek.core.plan.cells import Cell, cells_of, read_sources
+from unvek.core.plan.cells import Cell, cells_of, read_sources, weights_bytes
 from unvek.core.plan.model import Plan
 from unvek.core.rig.facts import RigFacts, read_rig
 from unvek.core.run.engine import Engine, PendingRun, pending_runs
@@ -68,7 +68,7 @@ def make_runs(
             Engine(plan, sources, PythonRunners(plan.runners), logbook, journal, interruption).make(pending)
         finally:
             journal.close()
-    planned = len(cells) * plan.schedule.rounds * plan.schedule.repeats
+    planned = len(cells) * plan.schedule.runs_of_a_cell
     return Made(
         planned=planned,
         already=planned - len(pending),
@@ -91,7 +91,7 @@ def plan_content(plan: Plan, cells: tuple[Cell, ...]) -> dict[str, Any]:
                 "name": variant.name,
                 "form": variant.form,
                 "settings": dict(variant.settings),
-                "weights_bytes": sum(path.stat().st_size for path in variant.weights) or None,
+                "weights_bytes": weights_bytes(variant),
             }
             for variant in plan.variants
         ],
@@ -131,7 +131,7 @@ def _tell_beginning(journal: Journal, plan: Plan, cells: tuple[Cell, ...], pendi
         reference=plan.reference,
         variants=[[variant.name, variant.form] for variant in plan.variants],
         rounds=plan.schedule.rounds,
-        planned=len(cells) * plan.schedule.rounds * plan.schedule.repeats,
+        planned=len(cells) * plan.schedule.runs_of_a_cell,
         pending=[[run.cell.variant.name, run.slot.round] for run in pending],
         earlier=earlier[-MOST_EARLIER:],
         rig=dict(rig.as_mapping()),

@@ -10,8 +10,8 @@ from unvek.core.findings.comparison import UNCLEAR, Comparison, ComparisonRow, M
 from unvek.core.units import counted, speed_words
 from unvek.show.figures import UNKNOWN, Scale, figure, scale_for, speed_figures, unit_suffix, variant_text, warning_text
 from unvek.show.grid import Column, StripColumn, print_grid
-from unvek.show.strip import Axis, strip
 from unvek.show.terminal import clean, faint
+from unvek.show.time_strips import TimeStrip, time_strips
 from unvek.show.views import View
 
 TIME = "time.total"
@@ -118,20 +118,12 @@ def _failures(found: Comparison) -> Column:
 
 
 def _strips(found: Comparison) -> StripColumn:
-    times = {row.variant: row.measures[TIME] for row in found.rows}
-    scale = scale_for("s", (m.median for m in times.values()))
-
-    def draw(width: int) -> tuple[Text, list[Text]]:
-        ends = [v for m in times.values() for v in (m.median, *m.dots) if v is not None]
-        axis = Axis.over(ends, width)
-        line = times[found.reference].median
-        rows = [
-            strip(axis, row.form, m.median, m.low, m.high, m.dots, line)
-            for row, m in ((row, times[row.variant]) for row in found.rows)
-        ]
-        return axis.scale(scale.divisor), rows
-
-    return StripColumn(f"time, {scale.unit}", draw)
+    times = [(row, row.measures[TIME]) for row in found.rows]
+    strips = [
+        TimeStrip(form=row.form, middle_s=time.median, low_s=time.low, high_s=time.high, dots_s=time.dots)
+        for row, time in times
+    ]
+    return time_strips(strips, next(time.median for row, time in times if row.variant == found.reference))
 
 
 def _circumstances(found: Comparison) -> str:

@@ -12,8 +12,8 @@ from unvek.core.units import bytes_words, duration_words
 from unvek.show.bars import step_bars
 from unvek.show.figures import UNKNOWN, figure, scale_for, settings_words, variant_text, warning_text
 from unvek.show.grid import Column, StripColumn, print_grid
-from unvek.show.strip import Axis, strip
 from unvek.show.terminal import clean, clean_lines, faint
+from unvek.show.time_strips import TimeStrip, time_strips
 from unvek.show.views import View
 
 TEXT_SHOWN = 2000
@@ -62,13 +62,7 @@ def _status(row: RunLine) -> Text:
 
 
 def _strips(found: RunList) -> StripColumn:
-    scale = scale_for("s", (row.time_s for row in found.rows))
-
-    def draw(width: int) -> tuple[Text, list[Text]]:
-        axis = Axis.over([row.time_s for row in found.rows if row.time_s is not None], width)
-        return axis.scale(scale.divisor), [strip(axis, row.form, row.time_s, None, None) for row in found.rows]
-
-    return StripColumn(f"time, {scale.unit}", draw, after=2)
+    return time_strips([TimeStrip(form=row.form, middle_s=row.time_s) for row in found.rows], after=2)
 
 
 def run_records(found: RunList) -> list[Mapping[str, Any]]:

@@ -6,7 +6,7 @@ from pathlib import Path
 from PIL import Image, ImageDraw, ImageFont
 
 from unvek.core.errors import InputError
-from unvek.core.findings.likeness import MOST_PIXELS
+from unvek.core.findings.likeness import open_picture
 from unvek.core.findings.outputs import OutputCell, OutputRow, OutputSheet
 from unvek.core.units import duration_words
 from unvek.show.palette import CLAY, FORM_COLOURS, INK, PAPER
@@ -24,7 +24,7 @@ Font = ImageFont.ImageFont | ImageFont.FreeTypeFont
 
 def draw_sheet(sheet: OutputSheet, out: Path, zoom: int | None = None) -> None:
     """Draw the sheet and write it as PNG. Outputs keep their proportions; enlarged, their pixels stay visible."""
-    pictures = {cell.picture: _read(cell.picture) for row in sheet.rows for cell in row.cells if cell.picture}
+    pictures = {cell.picture: open_picture(cell.picture) for row in sheet.rows for cell in row.cells if cell.picture}
     largest = max((max(picture.size) for picture in pictures.values() if picture), default=AIMED_SIDE)
     factor = float(zoom or max(1, round(AIMED_SIDE / largest)))
     side = min(LARGEST_SIDE, round(largest * factor))
@@ -118,11 +118,3 @@ def _wrapped(text: str, font: Font, width: int, most: int) -> list[str]:
 
 def _font(size: int) -> Font:
     return ImageFont.load_default(size)
-
-
-def _read(path: Path) -> Image.Image | None:
-    try:
-        with Image.open(path) as picture:
-            return picture.convert("RGB") if picture.width * picture.height <= MOST_PIXELS else None
-    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
-        return None

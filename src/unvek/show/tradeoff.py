@@ -7,12 +7,12 @@ from rich.console import Console
 from rich.text import Text
 
 from unvek.core.findings.tradeoff import Tradeoff
-from unvek.show.comparison import HEADS, KEPT
+from unvek.show.comparison import HEADS, KEPT, TIME
 from unvek.show.figures import UNKNOWN, figure, scale_for, unit_suffix, variant_text, warning_text
 from unvek.show.grid import Column, StripColumn, print_grid
 from unvek.show.palette import FORM_COLOURS
-from unvek.show.strip import Axis, strip
 from unvek.show.terminal import clean, faint
+from unvek.show.time_strips import TimeStrip, time_strips
 from unvek.show.views import View
 
 
@@ -69,19 +69,9 @@ def tradeoff_columns(found: Tradeoff) -> list[Column]:
 
 
 def _strips(found: Tradeoff) -> StripColumn:
-    times = [row.values["time.total"] for row in found.rows]
-    scale = scale_for("s", (time.median for time in times))
-    line = next((row.values["time.total"].median for row in found.rows if row.variant == found.reference), None)
-
-    def draw(width: int) -> tuple[Text, list[Text]]:
-        axis = Axis.over([time.median for time in times if time.median is not None], width)
-        rows = [
-            strip(axis, row.form, time.median, time.low, time.high, (), line)
-            for row, time in zip(found.rows, times, strict=True)
-        ]
-        return axis.scale(scale.divisor), rows
-
-    return StripColumn(f"time, {scale.unit}", draw)
+    times = [(row, row.values[TIME]) for row in found.rows]
+    strips = [TimeStrip(form=row.form, middle_s=time.median, low_s=time.low, high_s=time.high) for row, time in times]
+    return time_strips(strips, next((time.median for row, time in times if row.variant == found.reference), None))
 
 
 def tradeoff_records(found: Tradeoff) -> list[Mapping[str, Any]]:

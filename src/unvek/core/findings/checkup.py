@@ -8,7 +8,7 @@ from typing import Any, ClassVar
 from unvek.core.errors import PlanError, Problem
 from unvek.core.logbook.folder import DATABASE_NAME, logbook_beside
 from unvek.core.logbook.store import Logbook
-from unvek.core.plan.cells import cells_of, read_sources
+from unvek.core.plan.cells import cells_of, read_sources, weights_bytes
 from unvek.core.plan.model import Plan
 from unvek.core.plan.read import read_plan
 from unvek.core.run.engine import PendingRun, pending_runs
@@ -73,7 +73,7 @@ def check_plan(path: Path, logbook_path: Path | None = None) -> Checkup:
         with Logbook.open(folder) as logbook:
             pending = pending_runs(plan, cells, logbook.done(cells))
             seen_s = _seen_s(logbook)
-    planned = len(cells) * plan.schedule.rounds * plan.schedule.repeats
+    planned = len(cells) * plan.schedule.runs_of_a_cell
     return Checkup(
         plan=str(path),
         title=plan.title,
@@ -86,7 +86,7 @@ def check_plan(path: Path, logbook_path: Path | None = None) -> Checkup:
                 name=variant.name,
                 form=variant.form,
                 settings=variant.settings,
-                weights_bytes=sum(path.stat().st_size for path in variant.weights) or None,
+                weights_bytes=weights_bytes(variant),
             )
             for variant in plan.variants
         ),

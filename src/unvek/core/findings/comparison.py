@@ -83,7 +83,7 @@ class Comparison:
 
 def compare(evidence: Evidence, rig: Mapping[str, Any]) -> Comparison:
     """Return the comparison of everything in the evidence."""
-    names = (*DEFAULT_MEASURES, *(m["name"] for m in evidence.plan.content["measures"]))
+    names = (*DEFAULT_MEASURES, *evidence.likeness_names)
     columns = {name: evidence.values(name) for name in names}
     rows = tuple(_row(evidence, variant, columns) for variant in evidence.variants)
     return Comparison(
@@ -130,7 +130,7 @@ def _measure(evidence: Evidence, measure: Measure, values: np.ndarray, name: str
         ratio=RatioFound(value=ratio.value, low=ratio.low, high=ratio.high) if ratio else None,
         answer=found,
         more_rounds=rounds_to_settle(ratio) if ratio is not None and found == UNCLEAR else None,
-        drift=drift_of(evidence, measure.name, values, mine),
+        drift=drift_of(evidence, measure.name, values, mine) if measure.name in evidence.likeness_names else None,
         dots=tuple(float(value) for value in known[:: max(1, len(known) // MOST_DOTS)]),
     )
 

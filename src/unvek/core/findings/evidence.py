@@ -65,6 +65,11 @@ class Evidence:
     def by_number(self) -> Mapping[int, Row]:
         return {row["number"]: row for row in self.rows}
 
+    @property
+    def likeness_names(self) -> tuple[str, ...]:
+        """The measures against the reference's outputs that the plan asks for."""
+        return tuple(measure["name"] for measure in self.plan.content["measures"])
+
     def of_variant(self, name: str) -> NDArray[np.bool_]:
         return np.asarray(self.variant == [variant.name for variant in self.variants].index(name))
 

@@ -8,6 +8,7 @@ drift scale.
 from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,6 +18,9 @@ from unvek.core.findings.evidence import Evidence
 from unvek.core.logbook.store import Logbook, Measured, Row
 from unvek.core.measures.catalogue import LIKENESS_UNITS, likeness_function
 from unvek.core.run.record import FINISHED
+
+if TYPE_CHECKING:
+    from PIL import Image
 
 PICTURE_ENDINGS = (".png", ".jpg", ".jpeg", ".webp", ".bmp", ".gif", ".tif", ".tiff", ".ppm")
 MOST_PIXELS = 64_000_000
@@ -122,13 +126,17 @@ class Pictures:
 
 
 def read_picture(path: Path) -> NDArray[np.float64] | None:
-    """Return a picture as (height, width, 3) in 0..1; None where the file is no picture, damaged or out of bounds."""
-    from PIL import Image, UnidentifiedImageError
+    """Return a picture as (height, width, 3) in 0..1; None as for open_picture."""
+    picture = open_picture(path)
+    return None if picture is None else np.asarray(picture, np.float64) / 255
+
+
+def open_picture(path: Path) -> "Image.Image | None":
+    """Return a picture in RGB; None where the file is no picture, damaged or out of bounds."""
+    from PIL import Image
 
     try:
         with Image.open(path) as picture:
-            if picture.width * picture.height > MOST_PIXELS:
-                return None
-            return np.asarray(picture.convert("RGB"), np.float64) / 255
-    except (OSError, UnidentifiedImageError, ValueError, SyntaxError, Image.DecompressionBombError):
+            return picture.convert("RGB") if picture.width * picture.height <= MOST_PIXELS else None
+    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
         return None

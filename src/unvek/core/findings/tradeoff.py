@@ -167,7 +167,8 @@ def _time(row: TradeoffRow) -> float:
 
 def _because(evidence: Evidence, pick: TradeoffRow, quality: str | None, judged_by_need: bool) -> str:
     bound = f" that stays close to {evidence.reference}" if pick.drift is not None and not judged_by_need else ""
-    said = [f"{pick.variant} is the fastest on the frontier{bound}"]
+    among = "on the frontier" if pick.on_frontier else "of those that meet the needs"
+    said = [f"{pick.variant} is the fastest {among}{bound}"]
     ratio = variant_ratio(evidence, "time.total", pick.variant)
     if ratio is not None:
         said.append(f"{speed_words(ratio.value)} against {evidence.reference}")

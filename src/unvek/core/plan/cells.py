@@ -53,6 +53,11 @@ def file_digest(path: Path) -> str:
         return hashlib.file_digest(file, "sha256").hexdigest()
 
 
+def weights_bytes(variant: Variant) -> int | None:
+    """Return the size of a variant's weights files together; None where it names none."""
+    return sum(path.stat().st_size for path in variant.weights) or None
+
+
 def cells_of(plan: Plan, sources: Sources) -> tuple[Cell, ...]:
     """Return the plan's cells: variants in their order, and for each the tasks in theirs, with their seeds."""
     return tuple(

@@ -24,6 +24,10 @@ class Schedule:
     shuffle_seed: int = 0
     pause_s: float = 0.0
 
+    @property
+    def runs_of_a_cell(self) -> int:
+        return self.rounds * self.repeats
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Limits:

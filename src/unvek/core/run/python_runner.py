@@ -60,10 +60,6 @@ class PythonProcess:
             os.close(wake_fd)
         self._selector.register(self._wake_fd, selectors.EVENT_READ)
 
-    @property
-    def pid(self) -> int:
-        return self._process.pid
-
     def ask_to_load(self) -> None:
         variant = self._variant
         self._ask(

@@ -17,9 +17,6 @@ class ModelProcess(Protocol):
     """A started process that holds one variant. Every method but `stop` may be called only while it lives."""
 
     @property
-    def pid(self) -> int: ...
-
-    @property
     def command(self) -> Sequence[str]: ...
 
     def ask_to_load(self) -> None:
