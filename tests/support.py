@@ -16,6 +16,10 @@ from typing import Any
 
 import psutil
 
+# A machine and a cache of the tests' own: nothing waits for what else runs here, or finds what others left.
+_OWN = tempfile.TemporaryDirectory(prefix="unvek-tests-")
+MACHINE_LOCK, CACHE = f"{_OWN.name}/machine.lock", f"{_OWN.name}/cache"
+
 SCRIPT = """
 import ctypes, os, signal, subprocess, sys, time
 from pathlib import Path
@@ -171,7 +175,7 @@ def program(*arguments: str) -> list[str]:
 
 def environment(**more: str) -> dict[str, str]:
     kept = {name: value for name, value in os.environ.items() if name not in ("NO_COLOR", "FORCE_COLOR", "COLUMNS")}
-    return {**kept, "PYTHONWARNINGS": "", **more}
+    return {**kept, "PYTHONWARNINGS": "", "UNVEK_MACHINE_LOCK": MACHINE_LOCK, "XDG_CACHE_HOME": CACHE, **more}
 
 
 def reap(process: subprocess.Popen[str]) -> None:

@@ -12,7 +12,7 @@ from tests.support import environment
 SOURCE = Path(unvek.__file__).parent
 # From the ground up: a room may import from itself and from rooms before it.
 ROOMS = ("probe", "core.units", "core.errors", "core.plan", "core.rig", "core.run", "core.logbook", "core.measures",
-         "core.stats", "core.findings", "core.session", "show", "demo", "cli")  # fmt: skip
+         "core.stats", "core.findings", "core.session", "core.trial", "show", "demo", "cli")  # fmt: skip
 HEAVY = ("numpy", "scipy", "pandas", "matplotlib", "sqlalchemy", "rich", "PIL", "psutil")
 
 

@@ -11,14 +11,20 @@ from unvek import __version__
 # Each command with its one line, so that the list of commands needs none of them imported.
 COMMANDS = {
     "demo": "Lay out the demo project, run it, show what came out.",
+    "rig": "Show this machine, its fingerprint, and how quiet it is.",
     "check": "Say every error in a plan, and the runs it would make.",
+    "try": "Try one variant on one prompt, now.",
     "run": "Make the runs of a plan, and watch them.",
-    "log": "List the runs.",
+    "watch": "Watch what runs on this machine, from another terminal.",
+    "log": "List the runs, or how well they were foreseen.",
     "show": "Show one run whole.",
+    "note": "Put a remark on a run.",
+    "void": "Take a run out of every result, with the reason.",
     "compare": "Hold the variants against the reference.",
     "tradeoff": "Say which variants are worth considering, and which to pick.",
     "sheet": "Put the outputs side by side in one picture.",
 }
+MODULES = {"try": "trial"}  # where a command's name can't be a module's
 EXIT_FAULT, EXIT_INPUT, EXIT_STOPPED = 1, 2, 130
 
 
@@ -31,7 +37,8 @@ class LazyGroup(click.Group):
     def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
         if cmd_name not in COMMANDS:
             return None
-        command = getattr(import_module(f"unvek.cli.{cmd_name}"), cmd_name)
+        module = MODULES.get(cmd_name, cmd_name)
+        command = getattr(import_module(f"unvek.cli.{module}"), module)
         assert isinstance(command, click.Command)
         return command
 

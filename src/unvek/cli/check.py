@@ -26,7 +26,7 @@ def check(plan: Path, logbook_path: Path | None, how: str) -> None:
     from unvek.show.checkup import CHECKUP
     from unvek.show.views import put
 
-    found = check_plan(plan, logbook_path)
+    found = check_plan(plan, logbook_path, tell=lambda words: click.echo(words, err=True))
     put(found, CHECKUP, how)
     if not found.ok:
         click.get_current_context().exit(EXIT_INPUT)

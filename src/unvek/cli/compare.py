@@ -11,7 +11,9 @@ from unvek.cli.options import as_option, gather_evidence, logbook_option, open_l
 @selection_options
 @logbook_option
 @as_option
-def compare(reference: str | None, only: str, tasks: str, logbook_path: Path | None, how: str) -> None:
+def compare(
+    reference: str | None, only: str, tasks: str, across_rigs: bool, logbook_path: Path | None, how: str
+) -> None:
     """Hold the variants against the reference: time, steps, memory, failures, quality.
 
     Ratios are paired by round and item, with a 95 % interval over the rounds. The answer is faster, slower, same
@@ -27,5 +29,5 @@ def compare(reference: str | None, only: str, tasks: str, logbook_path: Path | N
     from unvek.show.views import put
 
     with open_logbook(logbook_path) as logbook:
-        evidence = gather_evidence(logbook, reference, only, tasks)
+        evidence = gather_evidence(logbook, reference, only, tasks, across_rigs)
         put(compare_variants(evidence, logbook.rig_of_runs(evidence.by_number)), COMPARISON, how)

@@ -1,26 +1,55 @@
 """unvek log"""
 
 from pathlib import Path
+from typing import Any
 
 import click
 
-from unvek.cli.options import as_option, logbook_option, open_logbook
+from unvek.cli.options import as_option, logbook_option, open_logbook, settings_option
 
 
 @click.command()
+@click.option("--variant", default="*", metavar="GLOB", help="Only variants whose name fits, such as '*-bit'.")
+@click.option("--task", default="*", metavar="GLOB", help="Only tasks whose name fits.")
+@click.option("--status", "statuses", multiple=True, metavar="STATUS", help="Only this status; may be given again.")
+@settings_option("--varied", "Only runs with this varied value, such as steps=8.")
+@click.option("--since", metavar="WHEN", help="Only since then: '2 h' ago, or a date such as 2026-11-23 (UTC).")
+@click.option("--tries", is_flag=True, help="The runs made by 'unvek try', not those of plans.")
+@click.option("--forecasts", is_flag=True, help="How often the time foreseen held, instead of the runs.")
 @logbook_option
 @as_option
-def log(logbook_path: Path | None, how: str) -> None:
+def log(
+    variant: str, task: str, statuses: tuple[str, ...], varied: dict[str, Any], since: str | None, tries: bool,
+    forecasts: bool, logbook_path: Path | None, how: str,
+) -> None:  # fmt: skip
     """List the runs, in the order in which they were made.
+
+    A run's status is one of finished, failed, out-of-memory, timed-out, stalled, looping, over-limit, skipped and
+    interrupted.
 
     \b
     Examples, in the demo's folder:
-      unvek log
-      unvek log --as csv > runs.csv
+      unvek log --variant '*-bit' --since '2 h'
+      unvek log --forecasts
     """
-    from unvek.core.findings.runs import list_runs
+    from datetime import UTC, datetime
+
+    from unvek.core.findings.forecasts import score_forecasts
+    from unvek.core.findings.runs import RunFilter, list_runs, parse_since
+    from unvek.core.run.record import STATUSES
+    from unvek.show.forecasts import FORECASTS
     from unvek.show.runs import RUNS
     from unvek.show.views import put
 
+    for status in statuses:
+        if status not in STATUSES:
+            raise click.UsageError(f"there is no status {status!r}; there are {', '.join(STATUSES)}")
+    moment = parse_since(since, datetime.now(UTC)) if since is not None else None
     with open_logbook(logbook_path) as logbook:
-        put(list_runs(logbook), RUNS, how)
+        if forecasts:
+            put(score_forecasts(logbook), FORECASTS, how)
+        else:
+            wanted = RunFilter(
+                variant=variant, task=task, statuses=statuses, varied=varied, since=moment, trials=tries
+            )  # fmt: skip
+            put(list_runs(logbook, wanted), RUNS, how)

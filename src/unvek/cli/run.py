@@ -14,24 +14,29 @@ from unvek.cli.options import logbook_option, plan_argument
 @logbook_option
 @click.option("--plain", is_flag=True, help="Print a line a run, and draw nothing.")
 @click.option("--afresh", is_flag=True, help="Void this plan's runs so far, and make all of them anew.")
-def run(plan: Path, logbook_path: Path | None, plain: bool, afresh: bool) -> None:
+@click.option("--wait", is_flag=True, help="Wait while other runs are being made on this machine.")
+@click.option("--keep-going", is_flag=True, help="Go on when the terminal is closed.")
+def run(plan: Path, logbook_path: Path | None, plain: bool, afresh: bool, wait: bool, keep_going: bool) -> None:
     """Make the runs of PLAN, and watch them.
 
     On a terminal a live view is drawn; elsewhere a line is printed for each run, on standard error. Each finished
     run is safe on the disk at once. The same command again goes on where it was stopped, and makes only what is
-    missing. Ctrl-C skips the run in progress; twice within two seconds stops.
+    missing. Ctrl-C skips the run in progress; twice within two seconds stops. One benchmark is made at a time on
+    a machine; 'unvek watch' shows it from another terminal.
 
     \b
     Examples, in the demo's folder:
       unvek run
-      unvek run plan.toml --plain
+      unvek run plan.toml --plain --keep-going
     """
     from unvek.core.logbook.folder import logbook_beside
     from unvek.core.plan.read import read_plan
+    from unvek.core.session import Wishes
     from unvek.show.watching import make_and_show
 
     checked = read_plan(plan)
-    made = make_and_show(checked, logbook_path or logbook_beside(checked), plain=plain, afresh=afresh)
+    wishes = Wishes(afresh=afresh, wait=wait, keep_going=keep_going)
+    made = make_and_show(checked, logbook_path or logbook_beside(checked), plain=plain, wishes=wishes)
     click.echo(_summary(made.made, made.failed, made.already, made.stopped), err=True)
     if made.stopped:
         sys.exit(EXIT_STOPPED)

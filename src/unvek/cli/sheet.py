@@ -16,7 +16,15 @@ from unvek.cli.options import gather_evidence, logbook_option, open_logbook, sel
 )
 @selection_options
 @logbook_option
-def sheet(out: Path, zoom: int | None, reference: str | None, only: str, tasks: str, logbook_path: Path | None) -> None:
+def sheet(
+    out: Path,
+    zoom: int | None,
+    reference: str | None,
+    only: str,
+    tasks: str,
+    across_rigs: bool,
+    logbook_path: Path | None,
+) -> None:
     """Put the outputs side by side in one picture: variants down, items across.
 
     Each is labelled with its steps and time, and with its likeness to the reference's output of the same item.
@@ -30,6 +38,6 @@ def sheet(out: Path, zoom: int | None, reference: str | None, only: str, tasks: 
     from unvek.show.sheet import draw_sheet
 
     with open_logbook(logbook_path) as logbook:
-        laid_out = lay_out_outputs(logbook, gather_evidence(logbook, reference, only, tasks))
+        laid_out = lay_out_outputs(logbook, gather_evidence(logbook, reference, only, tasks, across_rigs))
     draw_sheet(laid_out, out, zoom)
     click.echo(out)

@@ -4,11 +4,11 @@ from pathlib import Path
 
 import click
 
-from unvek.cli.options import as_option, logbook_option, open_logbook
+from unvek.cli.options import as_option, logbook_option, open_logbook, run_argument
 
 
 @click.command()
-@click.argument("run", type=click.IntRange(min=1))
+@run_argument
 @logbook_option
 @as_option
 def show(run: int, logbook_path: Path | None, how: str) -> None:

@@ -13,7 +13,13 @@ from unvek.cli.options import as_option, gather_evidence, logbook_option, open_l
 @logbook_option
 @as_option
 def tradeoff(
-    needs: tuple[str, ...], reference: str | None, only: str, tasks: str, logbook_path: Path | None, how: str
+    needs: tuple[str, ...],
+    reference: str | None,
+    only: str,
+    tasks: str,
+    across_rigs: bool,
+    logbook_path: Path | None,
+    how: str,
 ) -> None:
     """Say which variants are worth considering, what beats what, and which to pick.
 
@@ -31,5 +37,5 @@ def tradeoff(
     from unvek.show.views import put
 
     with open_logbook(logbook_path) as logbook:
-        evidence = gather_evidence(logbook, reference, only, tasks)
+        evidence = gather_evidence(logbook, reference, only, tasks, across_rigs)
         put(trade_off(evidence, [parse_need(need, evidence) for need in needs]), TRADEOFF, how)

@@ -3,8 +3,9 @@
 UnvekError              something to tell the user in words, never as a traceback
 ├── InputError          what was given is wrong: exit 2
 │   └── PlanError       the plan is wrong: every problem in it at once
-└── LogbookError        the logbook can't be read or written: exit 2
-    └── LogbookBusyError     another process is making runs into it
+├── LogbookError        the logbook can't be read or written: exit 2
+│   └── LogbookBusyError     another process is making runs into it
+└── MachineBusyError    another process is making runs on this machine: exit 2
 """
 
 from dataclasses import dataclass
@@ -49,3 +50,7 @@ class LogbookError(UnvekError):
 
 class LogbookBusyError(LogbookError):
     """Another process holds the logbook's lock."""
+
+
+class MachineBusyError(UnvekError):
+    """Another process holds the machine's lock."""

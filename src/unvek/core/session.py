@@ -1,21 +1,35 @@
 """One `run` from beginning to end: a plan's pending runs, made by the engine, kept in the logbook."""
 
-from collections.abc import Callable, Mapping
+from collections import deque
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from itertools import islice
 from pathlib import Path
+from time import monotonic
 from typing import Any
 
+from unvek.core.findings.changes import changed_files
+from unvek.core.logbook.database import told_of_disk
 from unvek.core.logbook.folder import LogbookFolder
+from unvek.core.logbook.outlook import learned, remaining_of
+from unvek.core.logbook.recovery import recover_run
 from unvek.core.logbook.store import Logbook
-from unvek.core.plan.cells import Cell, cells_of, read_sources, weights_bytes
+from unvek.core.plan.cells import Cell, Sources, cells_of, read_sources, weights_bytes
 from unvek.core.plan.model import Plan
-from unvek.core.rig.facts import RigFacts, read_rig
-from unvek.core.run.engine import Engine, PendingRun, pending_runs
+from unvek.core.rig.facts import RigFacts
+from unvek.core.rig.present import accelerators_present
+from unvek.core.rig.telemetry import Instruments
+from unvek.core.run.asks import AskReader
+from unvek.core.run.engine import Engine, Setting, pending_groups
+from unvek.core.run.family import end_leftovers
 from unvek.core.run.interruption import Interruption
 from unvek.core.run.journal import Journal, Listener, journal_name
 from unvek.core.run.python_runner import PythonRunners
 from unvek.core.run.record import FAILURES
+from unvek.core.run.remaining import Remaining
+from unvek.core.run.turn import Holder, Turn, taking_turn
 
 MOST_EARLIER = 5000  # earlier runs that the journal tells a new viewer of
 
@@ -31,51 +45,147 @@ class Made:
     stopped: bool
 
 
-def make_runs(
-    plan: Plan,
-    logbook_path: Path,
-    *,
-    afresh: bool = False,
-    listener: Listener | None = None,
-    on_journal: Callable[[Path], None] | None = None,
-    interruption: Interruption | None = None,
-) -> Made:
-    """Make every run of the plan that the logbook does not hold yet.
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Wishes:
+    """How a user wants the runs to be made, and who hears of it.
 
     listener hears the journal's entries in this process; on_journal is called with the journal's path before the
-    first run. With `afresh` the plan's runs so far are voided, and all are made anew. Must be called from the main
-    thread, whose signals it takes while it works. Raises LogbookError where the logbook can't be used or is in use.
+    first run; tell hears of what takes long; on_wait hears who holds the machine.
     """
-    interruption = interruption or Interruption()
-    sources = read_sources(plan)
-    cells = cells_of(plan, sources)
+
+    afresh: bool = False
+    wait: bool = False
+    keep_going: bool = False
+    listener: Listener | None = None
+    on_journal: Callable[[Path], None] | None = None
+    tell: Callable[[str], None] | None = None
+    on_wait: Callable[[Holder], None] | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Bench:
+    """Everything that runs are made with, held for as long as they are being made."""
+
+    logbook: Logbook
+    instruments: Instruments
+    rig: RigFacts
+    runners: PythonRunners
+    interruption: Interruption
+    turn: Turn
+
+
+@contextmanager
+def held_bench(plan: Plan, logbook_path: Path, wishes: Wishes) -> Iterator[Bench]:
+    """Hold the machine and the logbook, and put them in order.
+
+    Must be used in the main thread, whose signals it takes. Raises LogbookError where the logbook can't be used,
+    MachineBusyError where runs are being made on this machine already.
+    """
+    interruption = Interruption(wishes.keep_going)
     folder = LogbookFolder(logbook_path)
     folder.make()
-    with folder.locked(), Logbook.make_or_open(logbook_path) as logbook, interruption.watching():
+    with ExitStack() as stack:
+        turn = stack.enter_context(taking_turn(plan.title, wishes.wait, wishes.on_wait))
+        stack.enter_context(folder.locked())
+        logbook = stack.enter_context(Logbook.make_or_open(logbook_path))
+        stack.enter_context(interruption.watching())
+        end_leftovers()
+        recover_run(logbook)
         logbook.folder.clear_unfinished()
-        if afresh:
+        present = stack.enter_context(accelerators_present(plan.rig))
+        instruments = Instruments(present.accelerators, plan.rig.watts)
+        stack.callback(instruments.close)
+        logbook.record_rig(present.rig.fingerprint, present.rig.as_mapping())
+        runners = PythonRunners(plan.runners, present.environment)
+        yield Bench(logbook, instruments, present.rig, runners, interruption, turn)
+
+
+def make_runs(plan: Plan, logbook_path: Path, wishes: Wishes | None = None) -> Made:
+    """Make every run of the plan that the logbook does not hold yet, and say what came of it.
+
+    With `afresh` the plan's runs so far are voided, and all are made anew. Raises as `held_bench` does.
+    """
+    wishes = wishes or Wishes()
+    sources = read_sources(plan, wishes.tell)
+    cells = cells_of(plan, sources)
+    with held_bench(plan, logbook_path, wishes) as bench:
+        logbook, rig = bench.logbook, bench.rig.fingerprint
+        _tell_changes(plan, sources, logbook, wishes)
+        if wishes.afresh:
             logbook.void_slots({cell.key for cell in cells}, "started afresh")
-        rig = read_rig()
-        logbook.record_rig(rig.fingerprint, rig.as_mapping())
         logbook.record_plan(plan.path, plan.text, plan_content(plan, cells))
-        pending = pending_runs(plan, cells, logbook.done(cells))
-        tally = _Tally(listener)
-        journal = Journal(logbook.folder.journal / journal_name(datetime.now(UTC).isoformat()), tally.hear)
-        try:
-            _tell_beginning(journal, plan, cells, pending, rig, logbook)
-            if on_journal is not None:
-                on_journal(journal.path)
-            Engine(plan, sources, PythonRunners(plan.runners), logbook, journal, interruption).make(pending)
-        finally:
-            journal.close()
+        remaining = remaining_of(plan, cells, logbook, rig)
+        forecaster = learned(logbook)
+        pending = remaining.runs
+        forecast = remaining.time_left_s(forecaster) if pending else None
+        number = logbook.record_forecast(plan.title, pending, *forecast) if forecast is not None else None
+        began_s = monotonic()
+        with begun_journal(plan, bench, wishes, remaining, cells) as (journal, tally):
+            Engine(
+                plan, sources, bench.runners, logbook, journal, bench.interruption,
+                Setting(instruments=bench.instruments, forecaster=forecaster), remaining,
+            ).make(pending_groups(plan, cells, lambda cells, number: logbook.done(cells, rig, number)))  # fmt: skip
+        stopped = bench.interruption.no_more
+        if number is not None and tally.made == pending and not stopped:
+            logbook.close_forecast(number, monotonic() - began_s)
+        planned = len(cells) * plan.schedule.runs_of_a_cell
+        return Made(
+            planned=planned, already=planned - pending, made=tally.made, failed=tally.failed, stopped=stopped
+        )  # fmt: skip
+
+
+def _tell_changes(plan: Plan, sources: Sources, logbook: Logbook, wishes: Wishes) -> None:
+    """Say which files are not what they were, before anything is made of them."""
+    for change in changed_files(logbook, plan, sources) if wishes.tell is not None else ():
+        assert wishes.tell is not None, "nothing is looked for where nobody listens"
+        wishes.tell(change.words)
+
+
+@contextmanager
+def begun_journal(
+    plan: Plan, bench: Bench, wishes: Wishes, remaining: Remaining, cells: tuple[Cell, ...]
+) -> Iterator[tuple[Journal, "Tally"]]:
+    """Open the journal, tell it where things stand, and turn what goes wrong with the disk into words."""
+    folder = bench.logbook.folder
+    tally = Tally(wishes.listener)
     planned = len(cells) * plan.schedule.runs_of_a_cell
-    return Made(
-        planned=planned,
-        already=planned - len(pending),
-        made=tally.made,
-        failed=tally.failed,
-        stopped=interruption.stop,
-    )
+    try:
+        journal = Journal(folder.journal / journal_name(datetime.now(UTC).isoformat()), tally.hear)
+        asks = AskReader(journal.path.with_suffix(".asks"))
+        try:
+            bench.interruption.listen(asks)
+            journal.begin_again = lambda: _beginning(plan, bench, remaining, cells, planned, asks.path.name)
+            journal.tell("plan", **journal.begin_again())
+            bench.turn.tell_journal(journal.path)
+            if wishes.on_journal is not None:
+                wishes.on_journal(journal.path)
+            yield journal, tally
+        finally:
+            asks.close()
+            journal.close()
+    except OSError as error:
+        raise told_of_disk(folder.path, error) from error
+
+
+def _beginning(
+    plan: Plan, bench: Bench, remaining: Remaining, cells: tuple[Cell, ...], planned: int, asks: str
+) -> dict[str, Any]:
+    """Tell a viewer where things stand."""
+    keys = {cell.key for cell in cells}
+    seen = (seen for seen in bench.logbook.seen_runs(newest_first=True) if seen.cell in keys)
+    earlier = [[run.variant, run.time_s, run.status, run.warm_up] for run in islice(seen, MOST_EARLIER)]
+    return {
+        "title": plan.title,
+        "path": str(plan.path),
+        "reference": plan.reference,
+        "variants": [[variant.name, variant.form] for variant in plan.variants],
+        "rounds": plan.schedule.rounds,
+        "planned": planned,
+        "pending": remaining.runs_by_variant,
+        "earlier": earlier[::-1],
+        "rig": dict(bench.rig.as_mapping()),
+        "asks": asks,
+    }
 
 
 def plan_content(plan: Plan, cells: tuple[Cell, ...]) -> dict[str, Any]:
@@ -101,38 +211,18 @@ def plan_content(plan: Plan, cells: tuple[Cell, ...]) -> dict[str, Any]:
     }
 
 
-class _Tally:
+class Tally:
     """Counts the measured runs as they are kept, and passes every entry on."""
 
     def __init__(self, listener: Listener | None):
         self.made = self.failed = 0
+        self.numbers: deque[int] = deque(maxlen=MOST_EARLIER)
         self._listener = listener
 
     def hear(self, entry: Mapping[str, Any]) -> None:
         if entry["entry"] == "kept" and not entry["warm_up"]:
             self.made += 1
             self.failed += entry["status"] in FAILURES
+            self.numbers.append(entry["run"])
         if self._listener is not None:
             self._listener(entry)
-
-
-def _tell_beginning(journal: Journal, plan: Plan, cells: tuple[Cell, ...], pending: list[PendingRun], rig: RigFacts,
-                    logbook: Logbook) -> None:  # fmt: skip
-    keys = {cell.key for cell in cells}
-    earlier = [
-        [row["variant"], row["time_s"], row["status"], row["warm_up"]]
-        for row in logbook.runs()
-        if row["cell"] in keys and row["voided"] is None
-    ]
-    journal.tell(
-        "plan",
-        title=plan.title,
-        path=str(plan.path),
-        reference=plan.reference,
-        variants=[[variant.name, variant.form] for variant in plan.variants],
-        rounds=plan.schedule.rounds,
-        planned=len(cells) * plan.schedule.runs_of_a_cell,
-        pending=[[run.cell.variant.name, run.slot.round] for run in pending],
-        earlier=earlier[-MOST_EARLIER:],
-        rig=dict(rig.as_mapping()),
-    )

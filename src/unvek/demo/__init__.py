@@ -3,11 +3,13 @@
 import shutil
 from pathlib import Path
 
+import unvek.probe
 from unvek.core.errors import InputError
 
 PROJECT = Path(__file__).with_name("project")
 PLAN = "plan.toml"
-FILES = (PLAN, "painter.py", "bract.py")
+FILES = (PLAN, "painter.py", "bract.py", "accelerator.toml", "accelerator_painter.py")
+STAND_IN = Path(unvek.probe.__file__).with_name("simulated_accelerator.py")
 MODELS = "models"
 
 
@@ -26,6 +28,7 @@ def lay_out(folder: Path, quick: bool) -> Path:
     shutil.copytree(PROJECT / MODELS, folder / MODELS)
     for name in FILES[1:]:
         shutil.copyfile(PROJECT / name, folder / name)
+    shutil.copyfile(STAND_IN, folder / STAND_IN.name)
     text = (PROJECT / PLAN).read_text(encoding="utf-8")
     plan.write_text(quickened(text) if quick else text, encoding="utf-8")
     return plan

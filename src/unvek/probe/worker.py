@@ -34,14 +34,16 @@ def main() -> None:
     own_folder = str(Path(__file__).parent)
     sys.path[:] = [str(script.parent)] + [entry for entry in sys.path if entry != own_folder]
     sys.argv[:] = [str(script)]
-    Worker(requests_fd, probe_module.EventRing(ring_fd, wake_fd), probe_module.Probe, script).serve()
+    packages = imported(Path(__file__).with_name("packages.py"), "_unvek_packages").LoadedPackages(script.parent)
+    Worker(requests_fd, probe_module.EventRing(ring_fd, wake_fd), probe_module.Probe, packages, script).serve()
 
 
 class Worker:
-    def __init__(self, requests_fd, ring, probe_class, script: Path):
+    def __init__(self, requests_fd, ring, probe_class, packages, script: Path):
         self._requests = os.fdopen(requests_fd, "rb")
         self._ring = ring
         self._probe_class = probe_class
+        self._packages = packages
         self._script = script
         self._module = None
         self._model = None
@@ -76,12 +78,21 @@ class Worker:
             variant["weights"] = [Path(path) for path in variant["weights"]]
             variant["parts"] = {name: Path(path) for name, path in variant["parts"].items()}
             self._model = self._module.load(SimpleNamespace(**variant))
-            error = None
+            error, out_of_memory = None, False
         except BaseException as caught:  # the script may raise anything, SystemExit too
-            error = told(caught)
+            error, out_of_memory = told(caught), is_want_of_memory(caught)
         ended_ns = monotonic_ns()
         flush_prints()
-        self._tell({"event": "loaded", "at_ns": ended_ns, "began_ns": began_ns, "error": error})
+        self._tell_packages()
+        self._tell(
+            {
+                "event": "loaded",
+                "at_ns": ended_ns,
+                "began_ns": began_ns,
+                "error": error,
+                "out_of_memory": out_of_memory,
+            }
+        )
 
     def _run(self, job: dict) -> None:
         job["inputs"] = [Path(path) for path in job["inputs"]]
@@ -89,30 +100,37 @@ class Worker:
         probe = self._probe_class(self._ring, job["out"])
         forget_peak_memory()
         cpu_s = cpu_time_s()
-        error = None
+        error, status = None, "finished"
         self._tell({"event": "began", "at_ns": monotonic_ns()})
         try:
             self._module.run(self._model, SimpleNamespace(**job), probe)
             if probe.sync is not None:
                 probe.sync()
         except BaseException as caught:
-            error = told(caught)
+            error, status = told(caught), "out-of-memory" if is_want_of_memory(caught) else "failed"
         ended_ns = monotonic_ns()
         flush_prints()
+        self._tell_packages()
         self._tell(
             {
                 "event": "ended",
                 "at_ns": ended_ns,
-                "status": "failed" if error else "finished",
+                "status": status,
                 "error": error,
                 "cpu_s": round(cpu_time_s() - cpu_s, 6),
                 "memory_peak_bytes": peak_memory_bytes(),
             }
         )
 
+    def _tell_packages(self) -> None:
+        """Say what has been imported, where that is more than was said before."""
+        found = self._packages.news()
+        if found is not None:
+            self._tell(dict(found, event="packages", at_ns=monotonic_ns()))
+
     def _tell(self, event: dict) -> None:
         self._ring.put((json.dumps(event) + "\n").encode())
-        if event["event"] != "began":
+        if event["event"] not in ("began", "packages"):
             self._ring.wake()
 
 
@@ -132,6 +150,11 @@ def told(error: BaseException) -> str:
         return ("%s: %s" % (type(error).__name__, error)).splitlines()[0][:LONGEST_ERROR]
     except Exception:  # an exception whose own text raises
         return type(error).__name__
+
+
+def is_want_of_memory(error: BaseException) -> bool:
+    """Whether memory ran out, the processor's or an accelerator's: libraries for these name theirs like this."""
+    return isinstance(error, MemoryError) or type(error).__name__ == "OutOfMemoryError"
 
 
 def flush_prints() -> None:

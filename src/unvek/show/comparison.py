@@ -15,7 +15,13 @@ from unvek.show.time_strips import TimeStrip, time_strips
 from unvek.show.views import View
 
 TIME = "time.total"
-HEADS = {"time.total": "time", "step.time": "a step", "time.load": "load", "memory.peak": "memory"}
+HEADS = {
+    "time.total": "time",
+    "step.time": "a step",
+    "time.load": "load",
+    "memory.peak": "memory",
+    "memory.device": "on device",
+}
 KEPT = {"time.total": 9, "step.time": 6, "time.load": 3, "memory.peak": 7}
 
 
@@ -37,15 +43,24 @@ def print_comparison(out: Console, found: Comparison) -> None:
 
 def comparison_columns(found: Comparison) -> list[Column]:
     columns = [_names(found), *_measure_columns(found, TIME), _answers(found), _steps(found)]
-    for name in ("step.time", "memory.peak", "time.load"):
+    for name in ("step.time", "memory.peak", "memory.device", "time.load"):
         columns += _measure_columns(found, name)
     for name in found.rows[0].measures:
         if name not in HEADS:
             columns += _measure_columns(found, name)
     if any(row.measures[found.quality].drift is not None for row in found.rows if found.quality):
         columns.append(_drift(found))
-    columns += [_weights(found), _failures(found)]
+    columns += [_first_runs(found), _weights(found), _failures(found)]
     return [column for column in columns if any(cell.plain not in (UNKNOWN, "") for cell in column.cells)]
+
+
+def _first_runs(found: Comparison) -> Column:
+    """The first run of a process, beside the later ones: cold against warm."""
+    scale = scale_for("s", (row.first_run_s for row in found.rows))
+    column = Column("first run", scale.unit, keep=2)
+    for row in found.rows:
+        column.add(figure(row.first_run_s, None, None, scale))
+    return column
 
 
 def _names(found: Comparison) -> Column:
@@ -131,7 +146,9 @@ def _circumstances(found: Comparison) -> str:
     runs = sum(row.runs for row in found.rows)
     rig = found.rig.get("processor") or "unknown processor"
     made = f"{counted(rounds, 'round')}, {counted(runs, 'run')}"
-    return clean(f"against {found.reference} · {made} · {rig}, {found.rig.get('cores')} cores")
+    simulated = any(device["simulated"] for device in found.rig.get("accelerators", ()))
+    machine = f"{rig}, {found.rig.get('cores')} cores{', simulated accelerator' if simulated else ''}"
+    return clean(f"against {found.reference} · {made} · {machine}")
 
 
 def _lead(found: Comparison) -> str | None:

@@ -12,19 +12,30 @@ class PlainLines:
     """Hears the journal's entries and writes them as lines."""
 
     def __init__(self, stream: TextIO):
-        self._stream = stream
+        self._stream: TextIO | None = stream
         self._done = self._planned = 0
+
+    def hear_written(self, entry: Mapping[str, Any]) -> None:
+        """Hear an entry that was read from a journal: one that lacks what it should have is passed over."""
+        try:
+            self.hear(entry)
+        except (KeyError, TypeError, ValueError, AttributeError):
+            return
 
     def hear(self, entry: Mapping[str, Any]) -> None:
         match entry["entry"]:
             case "plan":
-                self._planned, left = entry["planned"], len(entry["pending"])
-                self._done = self._planned - left
+                self._planned = entry["planned"]
+                self._done = self._planned - sum(entry["pending"].values())
                 done = f", {self._done} of them done before" if self._done else ""
                 planned = f"{counted(self._planned, 'run')} in {counted(entry['rounds'], 'round')}"
                 self._write(f"{clean(entry['title'])}: {planned}{done}")
             case "unloaded":
                 self._write(f"{clean(entry['variant'])} could not be loaded: {clean(entry['error'])}")
+            case "paused":
+                self._write("paused; the runs go on when they are asked to")
+            case "going on":
+                self._write("going on")
             case "kept":
                 self._kept(entry)
 
@@ -46,5 +57,11 @@ class PlainLines:
         self._write("  ".join(words))
 
     def _write(self, line: str) -> None:
-        self._stream.write(line + "\n")
-        self._stream.flush()
+        """Write a line. When nobody can read any more (a closed terminal, an ended pipe), the runs matter and go on."""
+        if self._stream is None:
+            return
+        try:
+            self._stream.write(line + "\n")
+            self._stream.flush()
+        except OSError:
+            self._stream = None

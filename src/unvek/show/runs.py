@@ -7,9 +7,11 @@ from rich.console import Console
 from rich.text import Text
 
 from unvek.core.findings.runs import RunLine, RunList, RunWhole
-from unvek.core.run.record import FINISHED
-from unvek.core.units import bytes_words, duration_words
+from unvek.core.rig.facts import rig_words
+from unvek.core.run.record import FINISHED, MEASURED
+from unvek.core.units import bytes_words, counted, duration_words, range_words
 from unvek.show.bars import step_bars
+from unvek.show.circumstances import machine_facts, made_of_facts
 from unvek.show.figures import UNKNOWN, figure, scale_for, settings_words, variant_text, warning_text
 from unvek.show.grid import Column, StripColumn, print_grid
 from unvek.show.terminal import clean, clean_lines, faint
@@ -21,9 +23,13 @@ TEXT_SHOWN = 2000
 
 def print_runs(out: Console, found: RunList) -> None:
     if not found.rows:
-        out.print("There are no runs here yet; make some with 'unvek run PLAN'.")
+        nothing = "None of the {} fits.".format(counted(found.left_out, "run"))
+        out.print(nothing if found.left_out else "There are no runs here yet; make some with 'unvek run PLAN'.")
         return
     print_grid(out, run_columns(found), _strips(found))
+    if found.left_out:
+        out.print()
+        out.print(faint(f"{counted(len(found.rows), 'run')}; {found.left_out} others do not fit the filter."))
 
 
 def run_columns(found: RunList) -> list[Column]:
@@ -46,7 +52,7 @@ def run_columns(found: RunList) -> list[Column]:
         columns["variant"].add(variant_text(row.variant, row.form))
         columns["task"].add(clean(row.task))
         columns["seed"].add(str(row.seed))
-        columns["round"].add(faint("warm-up") if row.warm_up else f"{row.round}.{row.repeat}")
+        columns["round"].add(_round(row))
         columns["status"].add(_status(row))
         columns["time"].add(figure(row.time_s, None, None, time))
         columns["steps"].add(str(row.steps) if row.steps else UNKNOWN)
@@ -55,10 +61,20 @@ def run_columns(found: RunList) -> list[Column]:
     return list(columns.values())
 
 
+def _round(row: RunLine) -> Text:
+    """Which run of the schedule this is; the first of a process is cold, and told apart."""
+    if row.warm_up:
+        return faint("cold warm-up" if row.cold else "warm-up")
+    return Text(f"{row.round}.{row.repeat}") + faint(" cold" if row.cold else "")
+
+
 def _status(row: RunLine) -> Text:
     if row.voided is not None:
         return faint(clean(f"voided: {row.voided}", 30))
-    return Text(row.status) if row.status == FINISHED else warning_text(row.status)
+    status = Text(row.status) if row.status == FINISHED else warning_text(row.status)
+    if row.source != MEASURED:
+        status += faint(f", {row.source}")
+    return status + faint(", noted") if row.noted else status
 
 
 def _strips(found: RunList) -> StripColumn:
@@ -91,7 +107,11 @@ def print_run(out: Console, run: RunWhole) -> None:
 def _facts(run: RunWhole) -> list[tuple[str, str | Text]]:
     steps = run.step_times_s
     facts: list[tuple[str, str | Text]] = [("started", clean(run.started))]
-    facts.append(("launch", f"{run.launch}, its run {run.place}; {run.source}"))
+    cold = " (cold: the first of its process)" if run.cold else ""
+    facts.append(("launch", f"{run.launch}, its run {run.place}{cold}; {run.source}"))
+    if run.forecast is not None:
+        forecast = range_words(run.forecast["low_s"], run.forecast["high_s"])
+        facts.append(("forecast", f"{forecast}, by the {run.forecast['basis']}"))
     if run.load_s is not None:
         facts.append(("load", f"{duration_words(run.load_s)} (once a launch, not in the run's time)"))
     if steps and run.step_time_s is not None:
@@ -99,10 +119,7 @@ def _facts(run: RunWhole) -> list[tuple[str, str | Text]]:
                                f"slowest {duration_words(max(steps))}"))  # fmt: skip
         facts.append(("", step_bars(steps, 80)))
     facts += [("phase", f"{clean(name)}: {duration_words(seconds)}") for name, seconds in run.phases.items()]
-    peak = run.machine["memory_peak_bytes"]
-    facts.append(("memory", UNKNOWN if peak is None else f"{bytes_words(peak)} at its peak"))
-    if run.machine["cpu_s"] is not None:
-        facts.append(("processor", f"{duration_words(run.machine['cpu_s'])} of its time"))
+    facts += machine_facts(run.machine)
     facts += [
         ("measure", f"{clean(name)}: {UNKNOWN if value is None else f'{value:.6g}'}")
         for name, value in run.measures.items()
@@ -110,14 +127,9 @@ def _facts(run: RunWhole) -> list[tuple[str, str | Text]]:
     facts += [("fault", warning_text(f"{clean(kind)}: {clean(note)}")) for kind, note in run.faults]
     facts += [("output", f"{clean(o.path)} ({bytes_words(o.bytes)}, sha256 {o.digest[:12]})") for o in run.outputs]
     facts.append(("settings", settings_words(run.provenance["settings"]) or UNKNOWN))
-    facts += [("made of", f"{clean(path)} (sha256 {digest[:12]})") for path, digest in
-              {**run.provenance["script"], **run.provenance["files"]}.items()]  # fmt: skip
-    facts.append(
-        ("interpreter", f"Python {clean(run.provenance['python'])}" if run.provenance["python"] else "unknown")
-    )
-    rig = run.machine["rig"]
-    facts.append(("rig", f"{clean(rig['processor'] or 'unknown processor')}, {rig['cores']} cores, "
-                         f"{bytes_words(rig['memory_bytes'])}, {clean(rig['system'])}"))  # fmt: skip
+    facts += made_of_facts(run.provenance)
+    facts.append(("rig", f"{clean(rig_words(run.machine['rig']))} ({run.machine['rig']['fingerprint']})"))
+    facts += [("noted", f"{note.noted[:16].replace('T', ' ')}: {clean(note.text)}") for note in run.notes]
     return facts
 
 

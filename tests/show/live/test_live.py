@@ -11,7 +11,7 @@ import unittest
 
 from tests.support import QUICK, SLOW, ProjectTest, environment, program, task
 from unvek.core.run.journal import Journal, JournalReader
-from unvek.show.live.preview import half_blocks
+from unvek.show.half_blocks import half_blocks
 from unvek.show.live.screen import draw
 from unvek.show.live.state import LiveState
 

@@ -1,19 +1,19 @@
 """Is this plan in order, and what would it run? Everything that can be told before anything runs."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, ClassVar
 
 from unvek.core.errors import PlanError, Problem
+from unvek.core.findings.changes import FileChange, changed_files
 from unvek.core.logbook.folder import DATABASE_NAME, logbook_beside
+from unvek.core.logbook.outlook import learned, remaining_of
 from unvek.core.logbook.store import Logbook
 from unvek.core.plan.cells import cells_of, read_sources, weights_bytes
 from unvek.core.plan.model import Plan
 from unvek.core.plan.read import read_plan
-from unvek.core.run.engine import PendingRun, pending_runs
-from unvek.core.run.forecast import Share, forecast
-from unvek.core.run.record import FINISHED
+from unvek.core.rig.present import accelerators_present
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -54,32 +54,36 @@ class Checkup:
     runs: int
     already: int
     forecast_s: ForecastFound | None
+    changes: tuple[FileChange, ...]
 
 
-def check_plan(path: Path, logbook_path: Path | None = None) -> Checkup:
+def check_plan(path: Path, logbook_path: Path | None = None, tell: Callable[[str], None] | None = None) -> Checkup:
     """Read a plan and say what is wrong with it and what it would run.
 
     InputError where the file can't be read at all. A logbook that is there already is asked what is done, and
-    how long such runs have taken; none is made.
+    how long such runs have taken; none is made. `tell` hears of what takes long.
     """
     try:
         plan = read_plan(path)
     except PlanError as error:
         return _of_wrong_plan(path, error)
-    cells = cells_of(plan, read_sources(plan))
+    sources = read_sources(plan, tell)
+    cells = cells_of(plan, sources)
     folder = logbook_path or logbook_beside(plan)
-    pending, seen_s = pending_runs(plan, cells, set()), {}
+    remaining, forecast_s = remaining_of(plan, cells, None, ""), None
+    changes: tuple[FileChange, ...] = ()
     if (folder / DATABASE_NAME).is_file():
-        with Logbook.open(folder) as logbook:
-            pending = pending_runs(plan, cells, logbook.done(cells))
-            seen_s = _seen_s(logbook)
+        with Logbook.open(folder) as logbook, accelerators_present(plan.rig) as present:
+            remaining = remaining_of(plan, cells, logbook, present.rig.fingerprint)
+            forecast_s = remaining.time_left_s(learned(logbook))
+            changes = changed_files(logbook, plan, sources)
     planned = len(cells) * plan.schedule.runs_of_a_cell
     return Checkup(
         plan=str(path),
         title=plan.title,
         ok=True,
         errors=(),
-        doubts=tuple(_doubts(plan)),
+        doubts=(*(change.words for change in changes), *_doubts(plan)),
         reference=plan.reference,
         variants=tuple(
             VariantChecked(
@@ -96,35 +100,17 @@ def check_plan(path: Path, logbook_path: Path | None = None) -> Checkup:
         warmups=plan.schedule.warmups,
         cells=len(cells),
         runs=planned,
-        already=planned - len(pending),
-        forecast_s=_forecast(plan, pending, seen_s),
+        already=planned - remaining.runs,
+        forecast_s=ForecastFound(low=forecast_s[0], high=forecast_s[1]) if forecast_s is not None else None,
+        changes=changes,
     )
 
 
 def _of_wrong_plan(path: Path, error: PlanError) -> Checkup:
     return Checkup(
         plan=str(path), title=None, ok=False, errors=error.problems, doubts=(), reference=None, variants=(), items=0,
-        rounds=0, repeats=0, warmups=0, cells=0, runs=0, already=0, forecast_s=None,
+        rounds=0, repeats=0, warmups=0, cells=0, runs=0, already=0, forecast_s=None, changes=(),
     )  # fmt: skip
-
-
-def _seen_s(logbook: Logbook) -> dict[str, list[float]]:
-    """Seconds of the finished runs of each variant, by name."""
-    seen: dict[str, list[float]] = {}
-    for row in logbook.runs():
-        if row["status"] == FINISHED and row["voided"] is None and row["time_s"] is not None:
-            seen.setdefault(row["variant"], []).append(row["time_s"])
-    return seen
-
-
-def _forecast(plan: Plan, pending: list[PendingRun], seen_s: dict[str, list[float]]) -> ForecastFound | None:
-    shares = []
-    for variant in plan.variants:
-        rounds = {run.slot.round for run in pending if run.cell.variant.name == variant.name}
-        runs = sum(run.cell.variant.name == variant.name for run in pending)
-        shares.append(Share(runs=runs + len(rounds) * plan.schedule.warmups, seen_s=seen_s.get(variant.name, ())))
-    found = forecast(shares)
-    return ForecastFound(low=found[0], high=found[1]) if found else None
 
 
 def _doubts(plan: Plan) -> list[str]:

@@ -6,13 +6,14 @@ from typing import Any, ClassVar
 
 import numpy as np
 
+from unvek.core.findings.circumstances import circumstance_notes
 from unvek.core.findings.evidence import Evidence, VariantOnRecord
 from unvek.core.measures.catalogue import LESS, Measure
 from unvek.core.run.record import FAILURES, OUTCOMES
 from unvek.core.stats.answers import answer, rounds_to_settle
 from unvek.core.stats.intervals import Ratio, location, paired_ratio, wilson
 
-DEFAULT_MEASURES = ("time.total", "step.time", "time.load", "memory.peak")
+DEFAULT_MEASURES = ("time.total", "step.time", "time.load", "memory.peak", "memory.device", "energy")
 MOST_DOTS = 200  # single runs drawn of one variant
 UNCLEAR = "unclear"
 
@@ -55,7 +56,7 @@ class FailuresFound:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ComparisonRow:
-    """One variant."""
+    """One variant. `first_run_s` is the median of the first runs of its processes, which no other figure uses."""
 
     variant: str
     form: str
@@ -64,6 +65,7 @@ class ComparisonRow:
     finished: int
     steps: float | None
     weights_bytes: int | None
+    first_run_s: float | None
     measures: Mapping[str, MeasureFound]
     failures: FailuresFound
 
@@ -108,6 +110,7 @@ def _row(evidence: Evidence, variant: VariantOnRecord, columns: Mapping[str, np.
         finished=int(np.count_nonzero(mine & evidence.finished)),
         steps=float(np.median(steps)) if len(steps) and np.any(steps) else None,
         weights_bytes=variant.weights_bytes,
+        first_run_s=float(np.median(first)) if (first := evidence.first_runs_s.get(variant.name)) else None,
         measures={
             name: _measure(evidence, evidence.measure(name), values, variant.name) for name, values in columns.items()
         },
@@ -185,6 +188,7 @@ def _notes(evidence: Evidence, rows: tuple[ComparisonRow, ...]) -> list[str]:
     unfinished = [row.variant for row in rows if row.finished == 0]
     if unfinished:
         notes.append(f"No finished run: {', '.join(unfinished)}. 'unvek log' lists what happened.")
+    notes += circumstance_notes(evidence)
     if evidence.left_out:
         notes.append(f"{evidence.left_out} voided runs, or runs of an earlier form of the plan, are left out.")
     return notes

@@ -4,7 +4,8 @@ Warm-ups, voided runs and runs of cells that the plan no longer has are left out
 again (a run that could not begin, say) the latest run counts.
 """
 
-from collections.abc import Mapping
+from collections import Counter
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from fnmatch import fnmatchcase
 from functools import cached_property
@@ -16,7 +17,9 @@ from numpy.typing import NDArray
 from unvek.core.errors import InputError
 from unvek.core.logbook.store import Logbook, Measured, PlanOnRecord, Row
 from unvek.core.measures.catalogue import BUILT_IN, RUN_COLUMNS, Measure, likeness_measure
-from unvek.core.run.record import FINISHED
+from unvek.core.rig.facts import rig_words
+from unvek.core.run.record import FINISHED, SIMULATED
+from unvek.core.units import counted
 
 Floats = NDArray[np.float64]
 
@@ -33,12 +36,17 @@ class VariantOnRecord:
 
 @dataclass(frozen=True)
 class Evidence:
-    """The runs that count, as rows, and their columns as arrays of the same length."""
+    """The runs that count, as rows, and their columns as arrays of the same length.
+
+    The first run of a process is cold: where it is a measured one, it counts among outcomes and failures, but its
+    times and memory are no value of the variant's, unless the variant has cold runs only.
+    """
 
     plan: PlanOnRecord
     variants: tuple[VariantOnRecord, ...]
     reference: str
     rows: tuple[Row, ...]
+    first_runs_s: Mapping[str, Sequence[float]]
     left_out: int
     loads_s: Mapping[int, float | None]
     measured: tuple[Measured, ...]
@@ -64,6 +72,23 @@ class Evidence:
     @cached_property
     def by_number(self) -> Mapping[int, Row]:
         return {row["number"]: row for row in self.rows}
+
+    @cached_property
+    def cold(self) -> NDArray[np.bool_]:
+        """Which rows are the first run of their process, of a variant that has others."""
+        return np.array([row["place"] == 1 and row["variant"] not in self.only_cold for row in self.rows], bool)
+
+    @cached_property
+    def only_cold(self) -> tuple[str, ...]:
+        """The variants whose every run was the first of its process: their figures are cold ones."""
+        finished = [row for row in self.rows if row["status"] == FINISHED]
+        warm = {row["variant"] for row in finished if row["place"] > 1}
+        return tuple(dict.fromkeys(row["variant"] for row in finished if row["variant"] not in warm))
+
+    @property
+    def simulated(self) -> tuple[str, ...]:
+        """The variants of which some figures are from a stand-in."""
+        return tuple(dict.fromkeys(row["variant"] for row in self.rows if row["source"] == SIMULATED))
 
     @property
     def likeness_names(self) -> tuple[str, ...]:
@@ -106,6 +131,8 @@ class Evidence:
             column = [known.get(row["number"]) for row in self.rows]
         values = np.array([np.nan if value is None else value for value in column], np.float64)
         values[~self.finished] = np.nan
+        if name in RUN_COLUMNS:
+            values[self.cold] = np.nan
         values.flags.writeable = False
         return values
 
@@ -133,11 +160,14 @@ class Evidence:
         return bool(self.by_number[m.run]["seed"] != self.by_number[m.against]["seed"])
 
 
-def gather(logbook: Logbook, reference: str | None = None, only: str = "*", tasks: str = "*") -> Evidence:
+def gather(
+    logbook: Logbook, reference: str | None = None, only: str = "*", tasks: str = "*", across_rigs: bool = False
+) -> Evidence:
     """Gather the evidence for the newest plan.
 
     reference replaces the plan's own; only and tasks are patterns (`*`, `?`, `[...]`) for the names of variants and
-    tasks; the reference always stays. Raises InputError where there are no runs, or no variant fits.
+    tasks; the reference always stays. Raises InputError where there are no runs, where no variant fits, and where
+    the runs were made on more than one rig, unless that is asked for.
     """
     plan = logbook.newest_plan()
     if plan is None:
@@ -150,14 +180,18 @@ def gather(logbook: Logbook, reference: str | None = None, only: str = "*", task
     variants = tuple(v for v in every if v.name == reference or fnmatchcase(v.name, only))
     if only != "*" and not any(fnmatchcase(name, only) for name in names):
         raise InputError(f"no variant's name fits {only!r}; there are {', '.join(names)}")
-    rows, left_out = _counting_rows(logbook.runs(), plan, {v.name for v in variants}, tasks)
+    runs = logbook.runs()
+    rows, left_out = _counting_rows(runs, plan, {v.name for v in variants}, tasks)
     if not rows:
         raise InputError("there are no measured runs of this plan yet; make some with 'unvek run PLAN'")
+    if not across_rigs:
+        _refuse_several_rigs(logbook, rows)
     return Evidence(
         plan=plan,
         variants=variants,
         reference=reference,
         rows=rows,
+        first_runs_s=_first_runs_s(runs, plan),
         left_out=left_out,
         loads_s={row["number"]: row["load_s"] for row in logbook.launches()},
         measured=tuple(logbook.measured()),
@@ -176,3 +210,25 @@ def _counting_rows(runs: list[Row], plan: PlanOnRecord, names: set[str], tasks: 
         else:
             latest[row["cell"], row["round"], row["repeat"]] = row
     return tuple(latest.values()), left_out
+
+
+def _first_runs_s(runs: list[Row], plan: PlanOnRecord) -> dict[str, list[float]]:
+    """Return the seconds of the first run of every process, by variant: the warm-ups among them too."""
+    cells = set(plan.content["cells"])
+    found: dict[str, list[float]] = {}
+    for row in runs:
+        if row["place"] == 1 and row["cell"] in cells and row["voided"] is None and row["status"] == FINISHED:
+            found.setdefault(row["variant"], []).append(row["time_s"])
+    return found
+
+
+def _refuse_several_rigs(logbook: Logbook, rows: tuple[Row, ...]) -> None:
+    counts = Counter(row["rig"] for row in rows)
+    if len(counts) < 2:
+        return
+    rigs = logbook.rigs()
+    named = "; ".join(f"{counted(count, 'run')} on {rig_words(rigs[rig])} ({rig[:8]})" for rig, count in counts.items())
+    raise InputError(
+        f"these runs were made on {len(counts)} rigs: {named}. Times of different machines do not compare: "
+        "make the missing runs here with 'unvek run', or add --across-rigs to compare all the same"
+    )

@@ -1,10 +1,14 @@
-"""The runs themselves: all of them in lines, or one whole."""
+"""The runs themselves: those that a filter lets through in lines, or one whole."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from datetime import UTC, datetime, timedelta
+from fnmatch import fnmatchcase
 from typing import Any, ClassVar
 
+from unvek.core.errors import InputError
 from unvek.core.logbook.store import Logbook, Row
+from unvek.core.units import parse_duration
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -27,14 +31,66 @@ class RunLine:
     steps: int
     step_time_s: float | None
     source: str
+    cold: bool
+    launch: int
+    noted: bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RunFilter:
+    """Which runs are wanted. Names are patterns (`*`, `?`, `[...]`); no status, value or moment means any."""
+
+    variant: str = "*"
+    task: str = "*"
+    statuses: tuple[str, ...] = ()
+    varied: Mapping[str, Any] = field(default_factory=dict)
+    since: datetime | None = None
+    trials: bool = False
+
+    def lets(self, row: Row) -> bool:
+        return (
+            fnmatchcase(row["variant"], self.variant)
+            and fnmatchcase(row["task"], self.task)
+            and (not self.statuses or row["status"] in self.statuses)
+            and all(row["varied"].get(name) == value for name, value in self.varied.items())
+            and (
+                self.since is None or row["started_at"] >= self.since.astimezone(UTC).isoformat(timespec="milliseconds")
+            )
+        )
+
+
+def parse_since(text: str, now: datetime) -> datetime:
+    """Return the moment that a text means: a time ago ("2 h", "30 min"), or a date and time in ISO 8601, UTC.
+
+    Raises InputError for any other text.
+    """
+    try:
+        return now - timedelta(seconds=parse_duration(text))
+    except (ValueError, OverflowError):
+        pass
+    try:
+        moment = datetime.fromisoformat(text)
+    except ValueError as error:
+        raise InputError(f"since {text!r} is no moment; give a time ago such as '2 h', or a date such as "
+                         "2026-11-23 or 2026-11-23T14:30") from error  # fmt: skip
+    return moment if moment.tzinfo is not None else moment.replace(tzinfo=UTC)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RunList:
-    """Every run of a logbook, in the order in which they were made."""
+    """Runs of a logbook, in the order in which they were made; the filter has left out so many others."""
 
     kind: ClassVar[str] = "runs"
     rows: tuple[RunLine, ...]
+    left_out: int = 0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NoteFound:
+    """A remark on a run."""
+
+    noted: str
+    text: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -51,7 +107,6 @@ class RunWhole(RunLine):
     """Everything that is known of one run."""
 
     kind: ClassVar[str] = "run"
-    launch: int
     place: int
     error: str | None
     first_s: float | None
@@ -61,23 +116,28 @@ class RunWhole(RunLine):
     measures: Mapping[str, float | None]
     faults: tuple[tuple[str, str], ...]
     outputs: tuple[OutputFound, ...]
+    forecast: Mapping[str, Any] | None
+    notes: tuple[NoteFound, ...]
     machine: Mapping[str, Any]
     provenance: Mapping[str, Any]
     log_tail: str
     text: str
 
 
-def list_runs(logbook: Logbook) -> RunList:
-    return RunList(rows=tuple(RunLine(**_line(row)) for row in logbook.runs()))
+def list_runs(logbook: Logbook, wanted: RunFilter | None = None) -> RunList:
+    wanted = wanted or RunFilter()
+    runs, noted = logbook.runs(wanted.trials), logbook.noted_runs()
+    rows = tuple(RunLine(**_line(row, row["number"] in noted)) for row in runs if wanted.lets(row))
+    return RunList(rows=rows, left_out=len(runs) - len(rows))
 
 
 def whole_run(logbook: Logbook, number: int) -> RunWhole:
     """Return one run; InputError where there is none of this number."""
     row = logbook.run(number)
     launch = logbook.launch(row["launch"])
+    notes = logbook.notes(number)
     return RunWhole(
-        **_line(row),
-        launch=row["launch"],
+        **_line(row, bool(notes)),
         place=row["place"],
         error=row["error"],
         first_s=row["first_s"],
@@ -90,14 +150,19 @@ def whole_run(logbook: Logbook, number: int) -> RunWhole:
             OutputFound(path=output["path"], bytes=output["bytes"], digest=output["digest"])
             for output in logbook.outputs(number)
         ),
+        forecast=_forecast(row),
+        notes=tuple(NoteFound(noted=note["noted_at"], text=note["text"]) for note in notes),
         machine={
+            **row["machine"],
             "memory_peak_bytes": row["memory_peak_bytes"],
             "memory_device_bytes": row["memory_device_bytes"],
             "cpu_s": row["cpu_s"],
             "rig": {"fingerprint": launch["rig"], **launch["facts"]},
         },
         provenance={
-            **row["provenance"],
+            **{name: row["provenance"].get(name) for name in ("command", "python", "script", "files")},
+            **{name: launch["about"].get(name) for name in ("packages", "modules", "threads")},
+            "total_includes_load": row["provenance"].get("total_includes_load"),
             "settings": row["settings"],
             "limits": row["limits"],
             "exit_code": row["exit_code"],
@@ -116,15 +181,23 @@ def _measures(logbook: Logbook, row: Row) -> dict[str, float | None]:
     }
 
 
-def _line(row: Row) -> dict[str, Any]:
+def _forecast(row: Row) -> dict[str, Any] | None:
+    if row["forecast_low_s"] is None:
+        return None
+    return {"low_s": row["forecast_low_s"], "high_s": row["forecast_high_s"], "basis": row["forecast_basis"]}
+
+
+def _line(row: Row, noted: bool) -> dict[str, Any]:
     return {
         "run": row["number"],
+        "cold": row["place"] == 1,
+        "noted": noted,
         "started": row["started_at"],
         **{
             name: row[name]
             for name in (
                 "variant", "form", "task", "seed", "round", "repeat", "warm_up", "varied", "status", "voided", "time_s",
-                "steps", "step_time_s", "source",
+                "steps", "step_time_s", "source", "launch",
             )
         },
     }  # fmt: skip

@@ -7,6 +7,7 @@ from typing import ClassVar
 import numpy as np
 
 from unvek.core.errors import InputError
+from unvek.core.findings.circumstances import circumstance_notes
 from unvek.core.findings.comparison import drift_of, variant_ratio
 from unvek.core.findings.evidence import Evidence, VariantOnRecord
 from unvek.core.findings.needs import Need
@@ -191,6 +192,7 @@ def _notes(
     never = [v.name for v in evidence.variants if v not in finished]
     if never:
         notes.append(f"Left out, since no run of theirs finished: {', '.join(never)}.")
+    notes += circumstance_notes(evidence)
     if len(np.unique(evidence.round)) == 1:
         notes.append("One round only: the probabilities can't tell luck from merit. Set rounds to 3 or more.")
     return notes

@@ -1,93 +1,34 @@
-"""The logbook: opened, written a run at a time, and read."""
+"""The logbook, written: a run at a time, each safe when it is over."""
 
 import hashlib
-from collections.abc import Iterable, Iterator, Mapping, Sequence
-from contextlib import contextmanager
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import UTC, datetime
 from pathlib import Path
 from statistics import median
-from typing import Any, Self
+from typing import Any
 
-from sqlalchemy import Connection, Engine, create_engine, event, func, select
-from sqlalchemy.exc import DatabaseError, IntegrityError
+from sqlalchemy import Connection, select
 
-from unvek.core.errors import InputError, LogbookError
 from unvek.core.logbook import tables
-from unvek.core.logbook.folder import LogbookFolder, OutputFile
-from unvek.core.logbook.packing import pack_floats, unpack_floats
-from unvek.core.plan.cells import Cell
-from unvek.core.run.record import FINISHED, OUTCOMES, RunRecord, Slot
+from unvek.core.logbook.database import told_of_disk
+from unvek.core.logbook.folder import OutputFile
+from unvek.core.logbook.packing import pack_floats
+from unvek.core.logbook.reading import LogbookReading, Measured, PlanOnRecord, Row
+from unvek.core.run.record import RunRecord
 
-Row = Mapping[str, Any]
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PlanOnRecord:
-    """A plan as the logbook keeps it: its number, its file's text, and what findings need of it."""
-
-    number: int
-    path: str
-    text: str
-    content: Mapping[str, Any]
+__all__ = ["Logbook", "Measured", "PlanOnRecord", "Row"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Measured:
-    """One value of a measure of a run, against another run (0: against none)."""
+class Logbook(LogbookReading):
+    """An open logbook, with all that can be asked of it, and all that can be written into it."""
 
-    run: int
-    name: str
-    against: int
-    value: float | None
-    unit: str
-
-
-class Logbook:
-    """An open logbook. Reading and writing go through short transactions of their own."""
-
-    def __init__(self, folder: LogbookFolder, engine: Engine):
-        self.folder = folder
-        self._engine = engine
-        self._rig = ""
-
-    @classmethod
-    def make_or_open(cls, path: Path) -> Self:
-        """Open the logbook in this folder, made where there is none."""
-        folder = LogbookFolder(path)
-        folder.make()
-        logbook = cls(folder, _sqlite(folder.database))
-        with logbook._writing() as connection:
-            tables.metadata.create_all(connection)
-            if connection.scalar(select(func.count()).select_from(tables.about)) == 0:
-                connection.execute(tables.about.insert().values(key="format_version", value=str(tables.FORMAT_VERSION)))
-        logbook._check_version()
-        return logbook
-
-    @classmethod
-    def open(cls, path: Path) -> Self:
-        """Open the logbook in this folder; LogbookError where there is none or it is of a newer Unvek."""
-        folder = LogbookFolder(path)
-        if not folder.database.is_file():
-            raise LogbookError(f"there is no logbook in {path}")
-        logbook = cls(folder, _sqlite(folder.database))
-        logbook._check_version()
-        return logbook
-
-    def close(self) -> None:
-        self._engine.dispose()
-
-    def __enter__(self) -> Self:
-        return self
-
-    def __exit__(self, *_: object) -> None:
-        self.close()
+    rig = ""  # the fingerprint of the machine that the next launches are made on
 
     # ---- writing: what a plan's runs need (the engine's Keeper) ----
 
     def record_rig(self, fingerprint: str, facts: Mapping[str, Any]) -> None:
         """Note the machine that the next launches are made on."""
-        self._rig = fingerprint
+        self.rig = fingerprint
         with self._writing() as connection:
             if (
                 connection.scalar(select(tables.rigs.c.fingerprint).where(tables.rigs.c.fingerprint == fingerprint))
@@ -116,11 +57,11 @@ class Logbook:
             return _inserted(
                 connection,
                 tables.launches.insert().values(
-                    variant=variant, round=round_number, rig=self._rig, started_at=_now(), about={}
+                    variant=variant, round=round_number, rig=self.rig, started_at=_now(), about={}
                 ),
             )
 
-    def close_launch(self, number: int, load_s: float | None, error: str | None, about: Mapping[str, Any]) -> None:
+    def describe_launch(self, number: int, load_s: float | None, error: str | None, about: Mapping[str, Any]) -> None:
         with self._writing() as connection:
             connection.execute(
                 tables.launches.update()
@@ -132,13 +73,19 @@ class Logbook:
         return self.folder.log_path(launch)
 
     def making_path(self, launch: int, place: int) -> Path:
-        return self.folder.making_path(launch, place)
+        try:
+            return self.folder.making_path(launch, place)
+        except OSError as error:
+            raise told_of_disk(self.folder.path, error) from error
 
     def keep_run(self, run: RunRecord, made: Path | None) -> int:
         """Keep a run in one transaction, its outputs first; it is safe when this returns."""
         kept: tuple[OutputFile, ...] = ()
         if made is not None:
-            kept = self.folder.adopt(made, run.launch, run.place)
+            try:
+                kept = self.folder.adopt(made, run.launch, run.place)
+            except OSError as error:
+                raise told_of_disk(self.folder.path, error) from error
         with self._writing() as connection:
             number = _inserted(connection, tables.runs.insert().values(**_run_row(run)))
             connection.execute(tables.run_details.insert().values(run=number, **_details_row(run)))
@@ -175,126 +122,32 @@ class Logbook:
         with self._writing() as connection:
             connection.execute(tables.measures.insert().prefix_with("OR IGNORE"), rows)
 
-    # ---- reading ----
+    def note_run(self, run: int, text: str) -> None:
+        """Keep a remark on a run; InputError where there is no such run."""
+        self.run(run)
+        with self._writing() as connection:
+            connection.execute(tables.notes.insert().values(run=run, noted_at=_now(), text=text))
 
-    def done(self, cells: Iterable[Cell]) -> set[Slot]:
-        """Return the slots of these cells that a run has filled: with an outcome, begun at all, and not voided.
+    def void_run(self, run: int, reason: str | None) -> None:
+        """Take a run out, with the reason; None takes it in again. InputError where there is no such run."""
+        self.run(run)
+        with self._writing() as connection:
+            connection.execute(tables.runs.update().where(tables.runs.c.number == run).values(voided=reason))
 
-        A run that failed fills its slot only under the limits of today: with more time it might finish.
-        """
-        limits = {cell.key: dict(cell.variant.limits.as_mapping()) for cell in cells}
-        runs = tables.runs.c
-        query = (
-            select(runs.cell, runs.round, runs.repeat, runs.status, tables.run_details.c.limits)
-            .join(tables.run_details)
-            .where(runs.status.in_(OUTCOMES), runs.place > 0, runs.warm_up.is_(False), runs.voided.is_(None))
-        )
-        with self._reading() as connection:
-            return {
-                Slot(cell_key=row.cell, round=row.round, repeat=row.repeat)
-                for row in connection.execute(query)
-                if row.cell in limits and (row.status == FINISHED or row.limits == limits[row.cell])
-            }
+    def record_forecast(self, title: str, runs: int, low_s: float, high_s: float) -> int:
+        """Note how long so many runs are to take together, and return the forecast's number."""
+        with self._writing() as connection:
+            return _inserted(
+                connection,
+                tables.forecasts.insert().values(made_at=_now(), title=title, runs=runs, low_s=low_s, high_s=high_s),
+            )
 
-    def newest_plan(self) -> PlanOnRecord | None:
-        with self._reading() as connection:
-            row = connection.execute(select(tables.plans).order_by(tables.plans.c.number.desc()).limit(1)).first()
-        return PlanOnRecord(number=row.number, path=row.path, text=row.text, content=row.content) if row else None
-
-    def runs(self) -> list[Row]:
-        """Return every run, as rows of the table `runs`, in the order in which they were made."""
-        with self._reading() as connection:
-            return [
-                dict(row._mapping) for row in connection.execute(select(tables.runs).order_by(tables.runs.c.number))
-            ]
-
-    def run(self, number: int) -> Row:
-        """Return one run with its details; InputError where there is none of this number."""
-        query = select(tables.runs, tables.run_details).join(tables.run_details).where(tables.runs.c.number == number)
-        with self._reading() as connection:
-            row = connection.execute(query).first()
-            if row is None:
-                last = connection.scalar(select(func.max(tables.runs.c.number)))
-                raise InputError(f"there is no run {number}; the runs here are 1 to {last}" if last else
-                                 "there are no runs here yet; make some with 'unvek run PLAN'")  # fmt: skip
-        return {**row._mapping, "step_times_s": unpack_floats(row.step_times_s)}
-
-    def launches(self) -> list[Row]:
-        with self._reading() as connection:
-            return [dict(row._mapping) for row in connection.execute(select(tables.launches))]
-
-    def launch(self, number: int) -> Row:
-        query = select(tables.launches, tables.rigs.c.facts).join(tables.rigs).where(tables.launches.c.number == number)
-        with self._reading() as connection:
-            return dict(connection.execute(query).one()._mapping)
-
-    def rig_of_runs(self, numbers: Iterable[int]) -> Row:
-        """Return the facts of the machine that the newest of these runs was made on, and its fingerprint."""
-        query = (
-            select(tables.rigs)
-            .join(tables.launches, tables.launches.c.rig == tables.rigs.c.fingerprint)
-            .join(tables.runs, tables.runs.c.launch == tables.launches.c.number)
-            .where(tables.runs.c.number == max(numbers))
-        )
-        with self._reading() as connection:
-            row = connection.execute(query).one()
-        return {"fingerprint": row.fingerprint, **row.facts}
-
-    def outputs(self, run: int | None = None) -> list[Row]:
-        """Return the kept files of all runs, or of one."""
-        query = select(tables.outputs).order_by(tables.outputs.c.number)
-        if run is not None:
-            query = query.where(tables.outputs.c.run == run)
-        with self._reading() as connection:
-            return [dict(row._mapping) for row in connection.execute(query)]
-
-    def measured(self, run: int | None = None) -> list[Measured]:
-        """Return the measures of all runs, or of one."""
-        query = select(tables.measures)
-        if run is not None:
-            query = query.where(tables.measures.c.run == run)
-        with self._reading() as connection:
-            return [Measured(**row._mapping) for row in connection.execute(query)]
-
-    # ---- within ----
-
-    @contextmanager
-    def _writing(self) -> Iterator[Connection]:
-        try:
-            with self._engine.begin() as connection:
-                yield connection
-        except DatabaseError as error:
-            if isinstance(error, IntegrityError):
-                raise
-            raise _told(self.folder.database, error) from error
-
-    @contextmanager
-    def _reading(self) -> Iterator[Connection]:
-        try:
-            with self._engine.connect() as connection:
-                yield connection
-        except DatabaseError as error:
-            raise _told(self.folder.database, error) from error
-
-    def _check_version(self) -> None:
-        with self._reading() as connection:
-            found = connection.scalar(select(tables.about.c.value).where(tables.about.c.key == "format_version"))
-        if found is None or not found.isdecimal() or int(found) > tables.FORMAT_VERSION:
-            raise LogbookError(f"{self.folder.path} has format {found}; this one knows up to {tables.FORMAT_VERSION}: "
-                               "use the Unvek that made it, or a newer one")  # fmt: skip
-
-
-def _sqlite(path: Path) -> Engine:
-    engine = create_engine(f"sqlite:///{path}", connect_args={"timeout": 30})
-
-    @event.listens_for(engine, "connect")
-    def set_durability(connection: Any, _: object) -> None:
-        # Readers don't wait for the writer, and a transaction is on the disk when it is over.
-        connection.execute("PRAGMA journal_mode=WAL")
-        connection.execute("PRAGMA synchronous=FULL")
-        connection.execute("PRAGMA foreign_keys=ON")
-
-    return engine
+    def close_forecast(self, number: int, took_s: float) -> None:
+        """Note how long it took, once all of it was made in one go."""
+        with self._writing() as connection:
+            connection.execute(
+                tables.forecasts.update().where(tables.forecasts.c.number == number).values(took_s=took_s)
+            )
 
 
 def _run_row(run: RunRecord) -> dict[str, Any]:
@@ -311,7 +164,7 @@ def _run_row(run: RunRecord) -> dict[str, Any]:
         "round": run.slot.round,
         "repeat": run.slot.repeat,
         "warm_up": run.warm_up,
-        "varied": {},
+        "varied": dict(run.varied),
         "status": run.status,
         "error": run.error,
         "started_at": run.started_at,
@@ -319,11 +172,18 @@ def _run_row(run: RunRecord) -> dict[str, Any]:
         "first_s": progress.first_s,
         "steps": len(steps),
         "step_time_s": median(steps) if steps else None,
-        "memory_peak_bytes": progress.memory_peak_bytes,
-        "memory_device_bytes": progress.memory_device_bytes,
+        "memory_peak_bytes": run.memory_peak_bytes,
+        "memory_device_bytes": run.memory_device_bytes,
         "cpu_s": progress.cpu_s,
         "tokens": progress.tokens,
-        "source": "measured",
+        "source": run.source,
+        "trial": run.trial,
+        "energy_j": run.machine.get("energy_j"),
+        "others_share": run.machine.get("others_share"),
+        "stolen_share": run.machine.get("stolen_share"),
+        "forecast_low_s": run.forecast.low_s if run.forecast is not None else None,
+        "forecast_high_s": run.forecast.high_s if run.forecast is not None else None,
+        "forecast_basis": run.forecast.basis if run.forecast is not None else None,
     }
 
 
@@ -338,6 +198,7 @@ def _details_row(run: RunRecord) -> dict[str, Any]:
         "exit_code": run.exit_code,
         "log_tail": run.log_tail,
         "text": run.progress.text,
+        "machine": dict(run.machine),
     }
 
 
@@ -345,11 +206,6 @@ def _inserted(connection: Connection, insert: Any) -> int:
     key = connection.execute(insert).inserted_primary_key
     assert key is not None, "every table here numbers its rows"
     return int(key[0])
-
-
-def _told(path: Path, error: DatabaseError) -> LogbookError:
-    return LogbookError(f"the logbook {path} can't be used: {error.orig}. Nothing in it was changed; if it is damaged, "
-                        "put a copy of it in its place")  # fmt: skip
 
 
 def _now() -> str:

@@ -17,9 +17,10 @@ from sqlalchemy import (
     String,
     Table,
     Text,
+    false,
 )
 
-FORMAT_VERSION = 1
+FORMAT_VERSION = 2
 
 metadata = MetaData()
 
@@ -84,8 +85,17 @@ runs = Table(
     Column("cpu_s", Float),
     Column("tokens", Integer, nullable=False),
     Column("source", String, nullable=False),
+    Column("trial", Boolean, nullable=False, server_default=false()),  # made by `try`: no part of any plan's runs
+    Column("energy_j", Float),
+    Column("others_share", Float),  # cores that other processes kept busy meanwhile
+    Column("stolen_share", Float),  # cores' time that the host of a virtual machine took
+    Column("forecast_low_s", Float),
+    Column("forecast_high_s", Float),
+    Column("forecast_basis", String),
 )
 Index("runs_by_cell", runs.c.cell)
+Index("runs_by_launch", runs.c.launch, runs.c.place)
+Index("runs_by_round", runs.c.variant, runs.c.round)
 
 run_details = Table(
     "run_details",
@@ -100,6 +110,7 @@ run_details = Table(
     Column("exit_code", Integer),
     Column("log_tail", Text, nullable=False),
     Column("text", Text, nullable=False),
+    Column("machine", JSON, nullable=False, server_default="{}"),  # what telemetry saw
 )
 
 outputs = Table(
@@ -121,4 +132,26 @@ measures = Table(
     Column("against", Integer, primary_key=True),  # the run it was held against; 0 where there is none
     Column("value", Float),
     Column("unit", String, nullable=False),
+)
+
+notes = Table(
+    "notes",
+    metadata,
+    Column("number", Integer, primary_key=True),
+    Column("run", Integer, ForeignKey("runs.number"), nullable=False),
+    Column("noted_at", String, nullable=False),
+    Column("text", Text, nullable=False),
+)
+Index("notes_by_run", notes.c.run)
+
+forecasts = Table(
+    "forecasts",  # of a whole `run`; those of single runs stand with them
+    metadata,
+    Column("number", Integer, primary_key=True),
+    Column("made_at", String, nullable=False),
+    Column("title", String, nullable=False),
+    Column("runs", Integer, nullable=False),
+    Column("low_s", Float, nullable=False),
+    Column("high_s", Float, nullable=False),
+    Column("took_s", Float),  # once all of them are made, in one go
 )

@@ -31,6 +31,7 @@ BUILT_IN: Mapping[str, Measure] = MappingProxyType(
             Measure(name="cpu.time", unit="s", better=LESS),
             Measure(name="memory.peak", unit="B", better=LESS),
             Measure(name="memory.device", unit="B", better=LESS),
+            Measure(name="energy", unit="J", better=LESS),
             Measure(name="output.tokens", unit="", better=None),
         )
     }
@@ -45,6 +46,7 @@ RUN_COLUMNS: Mapping[str, str] = MappingProxyType(
         "cpu.time": "cpu_s",
         "memory.peak": "memory_peak_bytes",
         "memory.device": "memory_device_bytes",
+        "energy": "energy_j",
         "output.tokens": "tokens",
     }
 )

@@ -3,11 +3,12 @@
 import hashlib
 import json
 import random
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from types import MappingProxyType
 
+from unvek.core.plan.digests import DigestCache
 from unvek.core.plan.model import Plan, Settings, Task, Variant
 
 
@@ -37,20 +38,15 @@ class Sources:
         return {str(path): self.files[path] for path in (*variant.weights, *variant.parts.values())}
 
 
-def read_sources(plan: Plan) -> Sources:
-    """Digest every weights, companion, input and script file of the plan, each once."""
+def read_sources(plan: Plan, tell: Callable[[str], None] | None = None) -> Sources:
+    """Digest every weights, companion, input and script file of the plan, each once; `tell` hears of long readings."""
     paths = {path for variant in plan.variants for path in (*variant.weights, *variant.parts.values())}
     paths |= {path for task in plan.tasks for path in task.inputs}
-    return Sources(
-        scripts=MappingProxyType({name: file_digest(runner.script) for name, runner in plan.runners.items()}),
-        files=MappingProxyType({path: file_digest(path) for path in sorted(paths)}),
-    )
-
-
-def file_digest(path: Path) -> str:
-    """Return a file's SHA-256, in hexadecimal."""
-    with open(path, "rb") as file:
-        return hashlib.file_digest(file, "sha256").hexdigest()
+    with DigestCache(tell) as digests:
+        return Sources(
+            scripts=MappingProxyType({name: digests.digest(runner.script) for name, runner in plan.runners.items()}),
+            files=MappingProxyType({path: digests.digest(path) for path in sorted(paths)}),
+        )
 
 
 def weights_bytes(variant: Variant) -> int | None:

@@ -5,17 +5,18 @@ goes on and all problems are told at once. Whoever reads must ask `Problems` at 
 """
 
 import difflib
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
 from types import MappingProxyType
-from typing import Any
+from typing import Any, TypeVar
 
 from unvek.core.errors import Problem
 from unvek.core.plan.model import Settings
-from unvek.core.units import parse_duration
+from unvek.core.units import parse_bytes, parse_duration
 
 LONGEST_SHOWN = 60
 _MISSING = object()
+Quantity = TypeVar("Quantity", int, float)
 
 
 class Problems(list[Problem]):
@@ -82,12 +83,33 @@ class Table:
         self.problem(key, shown(value), f"a whole number from {at_least} to {at_most}")
         return default
 
+    def whole_or_none(self, key: str, default: int | None, at_least: int, at_most: int) -> int | None:
+        """A whole number where there is one; with default None, none is none."""
+        return self.whole(key, default or at_least, at_least, at_most) if self.has(key) else default
+
+    def number_or_none(self, key: str, at_least: float, at_most: float) -> float | None:
+        value = self._take(key, "", needed=False)
+        if value is _MISSING:
+            return None
+        if is_a(value, (int, float)) and at_least <= value <= at_most:
+            return float(value)
+        self.problem(key, shown(value), f"a number from {at_least:g} to {at_most:g}")
+        return None
+
     def duration_s(self, key: str, default: float | None) -> float | None:
+        return self._quantity(key, default, parse_duration)
+
+    def size_bytes(self, key: str, default: int | None) -> int | None:
+        """A size of at least one byte."""
+        return self._quantity(key, default, parse_bytes)
+
+    def _quantity(self, key: str, default: Quantity | None, parse: Callable[[str], Quantity]) -> Quantity | None:
+        """A text with a number and a unit, as `parse` has it."""
         value = self._take(key, "", needed=False)
         if value is _MISSING:
             return default
         try:
-            return parse_duration(value if isinstance(value, str) else "")
+            return parse(value if isinstance(value, str) else "")
         except ValueError as error:
             self.problem(key, shown(value), str(error))
             return default

@@ -1,7 +1,7 @@
 """What a plan says, checked and frozen: the values that the rest of Unvek works with."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import asdict, dataclass, field
 from pathlib import Path
 
 SettingValue = str | int | float | bool
@@ -31,13 +31,30 @@ class Schedule:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Limits:
-    """What ends a run early; None is no limit. The stall is the longest silence of a model."""
+    """What ends a run early; None is no limit.
+
+    The stall is the longest silence of a model; memory is that of its whole process tree, or of the accelerators;
+    output is what a run has written; loop is how often in a row the same stretch of tokens may come.
+    """
 
     run_s: float | None = None
     stall_s: float | None = STALL_S
+    memory_bytes: int | None = None
+    tokens: int | None = None
+    output_bytes: int | None = None
+    loop: int | None = None
 
     def as_mapping(self) -> Mapping[str, float | None]:
-        return {"run_s": self.run_s, "stall_s": self.stall_s}
+        """Return the limits that are set."""
+        return {name: value for name, value in asdict(self).items() if value is not None}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RigWanted:
+    """What a plan says of the machine: the watts that it draws, measured by hand; a stand-in for an accelerator."""
+
+    watts: float | None = None
+    simulated_accelerator_bytes: int | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -99,6 +116,7 @@ class Plan:
     variants: tuple[Variant, ...]
     tasks: tuple[Task, ...]
     measures: tuple[WantedMeasure, ...] = field(default=())
+    rig: RigWanted = field(default=RigWanted())
 
     @property
     def folder(self) -> Path:

@@ -17,6 +17,7 @@ from unvek.core.plan.model import (
     Limits,
     Plan,
     PythonRunner,
+    RigWanted,
     Schedule,
     Task,
     Variant,
@@ -65,6 +66,7 @@ def _read_plan(table: Table, path: Path, text: str, problems: Problems) -> Plan:
     limits = _read_limits(table.table("limits"), Limits())
     title = table.text("title", default=path.stem)
     schedule = _read_schedule(table.table("schedule"))
+    rig = _read_rig(table.table("rig"))
     runners = _read_runners(table.table("runners"))
     variants = tuple(
         _read_variant(entry, limits, runners) for entry in table.tables("variants", "at least one [[variants]] table")
@@ -96,6 +98,7 @@ def _read_plan(table: Table, path: Path, text: str, problems: Problems) -> Plan:
         variants=variants,
         tasks=tasks,
         measures=measures,
+        rig=rig,
     )
 
 
@@ -117,9 +120,22 @@ def _read_limits(table: Table, default: Limits) -> Limits:
     limits = Limits(
         run_s=table.duration_s("run", default.run_s),
         stall_s=table.duration_s("stall", default.stall_s if default.stall_s is not None else STALL_S),
+        memory_bytes=table.size_bytes("memory", default.memory_bytes),
+        tokens=table.whole_or_none("tokens", default.tokens, 1, 10**9),
+        output_bytes=table.size_bytes("output", default.output_bytes),
+        loop=table.whole_or_none("loop", default.loop, 2, 1000),
     )
     table.close()
     return limits
+
+
+def _read_rig(table: Table) -> RigWanted:
+    rig = RigWanted(
+        watts=table.number_or_none("watts", 0.001, 1e6),
+        simulated_accelerator_bytes=table.size_bytes("simulated_accelerator", None),
+    )
+    table.close()
+    return rig
 
 
 def _read_runners(table: Table) -> Mapping[str, PythonRunner]:

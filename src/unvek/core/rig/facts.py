@@ -4,11 +4,14 @@ import hashlib
 import json
 import os
 import platform
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import asdict, dataclass
 from typing import Any
 
 import psutil
+
+from unvek.core.rig.accelerators import AcceleratorFacts
+from unvek.core.units import bytes_words
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -20,24 +23,37 @@ class RigFacts:
     memory_bytes: int
     system: str
     kernel: str
+    accelerators: tuple[AcceleratorFacts, ...] = ()
 
     @property
     def fingerprint(self) -> str:
         """The same for runs that can be compared: a digest of everything here."""
-        return hashlib.sha256(json.dumps(asdict(self), sort_keys=True).encode()).hexdigest()[:16]
+        return hashlib.sha256(json.dumps(self.as_mapping(), sort_keys=True).encode()).hexdigest()[:16]
 
     def as_mapping(self) -> Mapping[str, Any]:
-        return asdict(self)
+        facts = asdict(self)
+        if not self.accelerators:
+            del facts["accelerators"]  # as it was before these were looked for: the same rig keeps its fingerprint
+        return facts
 
 
-def read_rig() -> RigFacts:
+def read_rig(accelerators: Iterable[AcceleratorFacts] = ()) -> RigFacts:
+    """Read the machine's facts; which accelerators it has the caller knows."""
     return RigFacts(
         processor=_processor(),
         cores=len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count(),
         memory_bytes=psutil.virtual_memory().total,
         system=platform.system(),
         kernel=platform.release(),
+        accelerators=tuple(accelerators),
     )
+
+
+def rig_words(facts: Mapping[str, Any]) -> str:
+    """Word a rig's facts, as they are kept, in one line."""
+    devices = "".join(f", {device['name']}" for device in facts.get("accelerators", ()))
+    return (f"{facts['processor'] or 'unknown processor'}, {facts['cores'] or 'unknown'} cores, "
+            f"{bytes_words(facts['memory_bytes'])}{devices}, {facts['system']} {facts['kernel']}")  # fmt: skip
 
 
 def _processor() -> str | None:

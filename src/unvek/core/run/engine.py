@@ -4,8 +4,8 @@ The order of things, the replacing of a process that died and the telling of the
 every kind of runner; what happens within one process is a Launch's.
 """
 
-from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
 from time import monotonic, monotonic_ns, sleep
@@ -13,12 +13,16 @@ from typing import Any, Protocol
 
 from unvek.core.plan.cells import Cell, Sources, order_of_round
 from unvek.core.plan.model import Plan, Variant
+from unvek.core.rig.telemetry import LOOK_EVERY_S, Instruments
 from unvek.core.run.family import adopt_orphans
+from unvek.core.run.forecast import Forecast, Forecaster
 from unvek.core.run.interruption import Interruption
 from unvek.core.run.journal import Journal
-from unvek.core.run.launch import LOOK_EVERY_S, Launch, LoadError, Outcome
-from unvek.core.run.record import FAILED, SKIPPED, RunRecord, Slot
+from unvek.core.run.launch import Launch, LoadError
+from unvek.core.run.limits import Outcome
+from unvek.core.run.record import FAILURES, FINISHED, MEASURED, SIMULATED, SKIPPED, RunRecord, Slot
 from unvek.core.run.recording import Recording
+from unvek.core.run.remaining import Remaining
 from unvek.core.run.runner import Runner
 
 LOAD_TRIES = 2
@@ -30,8 +34,8 @@ class Keeper(Protocol):
     def open_launch(self, variant: str, round_number: int) -> int:
         """Note that a process is about to be started, and return the launch's number."""
 
-    def close_launch(self, number: int, load_s: float | None, error: str | None, about: Mapping[str, Any]) -> None:
-        """Note how a launch went."""
+    def describe_launch(self, number: int, load_s: float | None, error: str | None, about: Mapping[str, Any]) -> None:
+        """Note how a launch went, and what its process is; what was noted before is replaced."""
 
     def keep_run(self, run: RunRecord, made: Path | None) -> int:
         """Keep a run with the outputs that lie in the folder `made`, and return its number."""
@@ -51,110 +55,171 @@ class PendingRun:
     cell: Cell
 
 
-def pending_runs(plan: Plan, cells: tuple[Cell, ...], done: set[Slot]) -> list[PendingRun]:
-    """Return what has still to be run, in the order in which the engine will run it."""
+Done = Callable[[tuple[Cell, ...], int], set[Slot]]
+
+
+def pending_groups(plan: Plan, cells: tuple[Cell, ...], done: Done) -> Iterator[list[PendingRun]]:
+    """Yield what has still to be run, round by round and variant by variant, in the order of the engine.
+
+    `done` is asked for the slots that one variant's cells have filled in a round, as late as can be: a plan may be
+    longer than memory would hold.
+    """
     by_variant: dict[str, list[Cell]] = {variant.name: [] for variant in plan.variants}
     for cell in cells:
         by_variant[cell.variant.name].append(cell)
     schedule = plan.schedule
-    slots = (
-        PendingRun(Slot(cell_key=cell.key, round=round_number, repeat=repeat), cell)
-        for round_number in range(1, schedule.rounds + 1)
-        for name in order_of_round(tuple(by_variant), schedule.order, schedule.shuffle_seed, round_number)
-        for repeat in range(1, schedule.repeats + 1)
-        for cell in by_variant[name]
-    )
-    return [pending for pending in slots if pending.slot not in done]
+    for round_number in range(1, schedule.rounds + 1):
+        for name in order_of_round(tuple(by_variant), schedule.order, schedule.shuffle_seed, round_number):
+            filled = done(tuple(by_variant[name]), round_number)
+            slots = (
+                PendingRun(Slot(cell_key=cell.key, round=round_number, repeat=repeat), cell)
+                for repeat in range(1, schedule.repeats + 1)
+                for cell in by_variant[name]
+            )
+            group = [pending for pending in slots if pending.slot not in filled]
+            if group:
+                yield group
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Setting:
+    """What the engine works with: the machine's instruments, forecasts, and whether the runs are mere trials."""
+
+    instruments: Instruments
+    forecaster: Forecaster = field(default_factory=Forecaster)
+    trial: bool = False
+    varied: Mapping[str, Any] = field(default_factory=dict)
 
 
 class Engine:
     """Makes the pending runs of one plan."""
 
     def __init__(self, plan: Plan, sources: Sources, runner: Runner, keeper: Keeper, journal: Journal,
-                 interruption: Interruption):  # fmt: skip
+                 interruption: Interruption, setting: Setting, remaining: Remaining):  # fmt: skip
         self._plan = plan
         self._sources = sources
         self._runner = runner
         self._keeper = keeper
         self._journal = journal
         self._interruption = interruption
-        self._load_errors: dict[str, list[str]] = {}
+        self._setting = setting
+        self._remaining = remaining
+        self._source = SIMULATED if setting.instruments.simulated else MEASURED
+        self._load_errors: dict[str, list[LoadError]] = {}
         self._given_up: set[str] = set()
 
-    def make(self, pending: list[PendingRun]) -> None:
+    def make(self, groups: Iterable[list[PendingRun]]) -> None:
         """Make the runs. Returns when all are made, or when the user has asked to stop."""
         adopt_orphans()
-        for runs in _by_round_and_variant(pending):
-            if self._interruption.stop:
+        for runs in groups:
+            if self._interruption.no_more:
                 break
-            self._make_round_of_variant(runs)
-        self._journal.tell("over", stopped=self._interruption.stop)
+            self._make_group(runs)
+        self._journal.tell("over", stopped=self._interruption.no_more)
 
-    def _make_round_of_variant(self, runs: list[PendingRun]) -> None:
+    def _make_group(self, runs: list[PendingRun]) -> None:
+        """Make the runs of one variant in one round: in one launch, if nothing goes wrong."""
         variant, round_number = runs[0].cell.variant, runs[0].slot.round
         warmups = self._plan.schedule.warmups
-        while runs and not self._interruption.stop:
+        while runs and not self._interruption.no_more:
             if len(self._load_errors.get(variant.name, ())) >= LOAD_TRIES:
                 self._give_up(variant, round_number, runs)
                 return
+            self._remaining.launch_begins(variant.name)
             launch = self._open(variant, round_number)
             try:
-                self._start(launch)
+                self._start(launch, runs)
                 for _ in range(warmups if launch.alive else 0):
-                    if launch.alive and not self._interruption.stop:
+                    if launch.alive and self._goes_on():
                         self._make_run(launch, runs[0], warm_up=True)
                 if launch.place and not launch.alive:
                     warmups = 0  # a warm-up that ends its process might do so for ever: let the runs show it
-                while runs and launch.alive and not self._interruption.stop:
+                while runs and launch.alive and self._goes_on():
                     self._make_run(launch, runs.pop(0), warm_up=False)
             finally:
                 launch.end()
-            self._pause()
+            self._wait(self._plan.schedule.pause_s)
+
+    def _goes_on(self) -> bool:
+        """Whether another run may begin; waits for as long as the user has asked for a pause."""
+        if not self._interruption.no_more and self._interruption.paused:
+            self._journal.tell("paused")
+            while self._interruption.paused and not self._interruption.no_more:
+                sleep(LOOK_EVERY_S)
+            self._journal.tell("going on")
+        return not self._interruption.no_more
 
     def _open(self, variant: Variant, round_number: int) -> Launch:
         number = self._keeper.open_launch(variant.name, round_number)
-        return Launch(number, round_number, variant, self._keeper.log_path(number), self._journal, self._interruption)
+        return Launch(number, round_number, variant, self._keeper.log_path(number), self._journal, self._interruption,
+                      self._setting.instruments)  # fmt: skip
 
-    def _start(self, launch: Launch) -> None:
+    def _start(self, launch: Launch, runs: list[PendingRun]) -> None:
         """Have the launch load its variant; one that does not is noted, and stays not alive."""
         name, error = launch.variant.name, None
         self._journal.tell("launch", launch=launch.number, variant=name, round=launch.round, log=str(launch.log.path))
         try:
             launch.start(self._runner)
             self._load_errors.pop(name, None)
+            self._setting.forecaster.learn_load(name, launch.load_s or 0.0)
         except LoadError as failure:
             error = str(failure)
-            if not self._interruption.stop:
-                self._load_errors.setdefault(name, []).append(error)
             self._journal.tell("unloaded", launch=launch.number, variant=name, error=error)
-        about = {"command": launch.command, "python": launch.python, "log_tail": launch.log.tail() if error else ""}
-        self._keeper.close_launch(launch.number, launch.load_s, error, about)
+            if failure.status == SKIPPED:
+                self._keep(launch, runs.pop(0), False, Recording(), Outcome(SKIPPED, error), None, None)
+            elif failure.status in FAILURES:
+                self._load_errors.setdefault(name, []).append(failure)
+        self._describe(launch, error)
+
+    def _describe(self, launch: Launch, error: str | None = None) -> None:
+        about = {
+            "command": launch.command,
+            "python": launch.python,
+            "packages": launch.loaded.get("versions"),
+            "modules": launch.loaded.get("modules"),
+            "threads": launch.loaded.get("threads"),
+            "log_tail": launch.log.tail() if error else "",
+        }
+        self._keeper.describe_launch(launch.number, launch.load_s, error, about)
 
     def _give_up(self, variant: Variant, round_number: int, runs: list[PendingRun]) -> None:
         """File one run of a variant that can't be loaded as failed, and all its others as skipped."""
-        error = f"{variant.name} could not be loaded in {LOAD_TRIES} tries: {self._load_errors[variant.name][-1]}"
+        failure = self._load_errors[variant.name][-1]
+        error = f"{variant.name} could not be loaded in {LOAD_TRIES} tries: {failure}"
         launch = self._open(variant, round_number)
-        self._keeper.close_launch(launch.number, None, error, {})
+        self._keeper.describe_launch(launch.number, None, error, {})
         while runs:
-            status = SKIPPED if variant.name in self._given_up else FAILED
+            status = SKIPPED if variant.name in self._given_up else failure.status
             self._given_up.add(variant.name)
-            self._keep(launch, runs.pop(0), False, Recording(), Outcome(status, error), None)
+            self._keep(launch, runs.pop(0), False, Recording(), Outcome(status, error), None, None)
 
     def _make_run(self, launch: Launch, run: PendingRun, warm_up: bool) -> None:
         launch.place += 1
         cell, slot = run.cell, run.slot
         out = self._keeper.making_path(launch.number, launch.place)
+        forecast = self._setting.forecaster.of_run(cell, cold=launch.place == 1)
         self._journal.tell(
-            "run", launch=launch.number, variant=cell.variant.name, task=cell.task.name, seed=cell.seed,
+            "run", launch=launch.number, place=launch.place, cell=cell.key, variant=cell.variant.name,
+            form=cell.variant.form, task=cell.task.name, seed=cell.seed, settings=dict(cell.settings),
             round=slot.round, repeat=slot.repeat, warm_up=warm_up, steps=cell.settings.get("steps"),
-            prompt=cell.task.prompt[:200],
+            prompt=cell.task.prompt[:200], started_at=_started_at(None), source=self._source,
+            trial=self._setting.trial, memory_limit_bytes=cell.variant.limits.memory_bytes,
+            forecast_s=[forecast.low_s, forecast.high_s] if forecast is not None else None,
+            left_s=self._remaining.time_left_s(self._setting.forecaster),
         )  # fmt: skip
-        recording = Recording()
+        recording, loaded = Recording(), launch.loaded
+        asked_s = monotonic()
         outcome = launch.make_run(cell, out, recording)
-        self._keep(launch, run, warm_up, recording, outcome, out)
+        if launch.loaded != loaded:  # something was imported during the run
+            self._describe(launch)
+        self._keep(launch, run, warm_up, recording, outcome, out, forecast)
+        time_s = recording.progress(monotonic_ns()).time_s
+        if outcome.status == FINISHED and time_s is not None:
+            self._setting.forecaster.learn(cell.key, cell.variant.name, recording.steps, time_s, cold=launch.place == 1)
+            self._remaining.learn_between(monotonic() - asked_s - time_s)
 
     def _keep(self, launch: Launch, run: PendingRun, warm_up: bool, recording: Recording, outcome: Outcome,
-              made: Path | None) -> None:  # fmt: skip
+              made: Path | None, forecast: Forecast | None) -> None:  # fmt: skip
         cell, slot = run.cell, run.slot
         progress = recording.progress(stopped_ns=monotonic_ns())
         record = RunRecord(
@@ -175,12 +240,19 @@ class Engine:
             exit_code=outcome.exit_code,
             log_tail=launch.log.tail() if made is not None else "",
             provenance=self._provenance(cell, launch),
+            machine=launch.machine() if made is not None else {},
+            forecast=forecast,
+            source=self._source,
+            trial=self._setting.trial,
+            varied=self._setting.varied,
         )
         number = self._keeper.keep_run(record, made)
+        self._remaining.run_is_made(record.variant, warm_up)
         self._journal.tell(
-            "kept", run=number, launch=launch.number, variant=record.variant, task=record.task, seed=record.seed,
-            round=slot.round, repeat=slot.repeat, warm_up=warm_up, status=record.status, error=record.error,
-            time_s=progress.time_s, steps=len(progress.step_times_s), memory_peak_bytes=progress.memory_peak_bytes,
+            "kept", run=number, launch=launch.number, place=launch.place, variant=record.variant, task=record.task,
+            seed=record.seed, round=slot.round, repeat=slot.repeat, warm_up=warm_up, status=record.status,
+            error=record.error, time_s=progress.time_s, steps=len(progress.step_times_s),
+            memory_peak_bytes=record.memory_peak_bytes,
         )  # fmt: skip
 
     def _provenance(self, cell: Cell, launch: Launch) -> dict[str, Any]:
@@ -193,17 +265,10 @@ class Engine:
             "total_includes_load": False,
         }
 
-    def _pause(self) -> None:
-        until_s = monotonic() + self._plan.schedule.pause_s
-        while monotonic() < until_s and not self._interruption.stop:
+    def _wait(self, seconds: float) -> None:
+        until_s = monotonic() + seconds
+        while monotonic() < until_s and not self._interruption.no_more:
             sleep(min(LOOK_EVERY_S, max(0.0, until_s - monotonic())))
-
-
-def _by_round_and_variant(pending: list[PendingRun]) -> Iterator[list[PendingRun]]:
-    groups: dict[tuple[int, str], list[PendingRun]] = {}
-    for run in pending:
-        groups.setdefault((run.slot.round, run.cell.variant.name), []).append(run)
-    yield from groups.values()
 
 
 def _started_at(ago_s: float | None) -> str:

@@ -12,11 +12,12 @@ from uuid import uuid4
 
 import psutil
 
-MARK = "UNVEK_LAUNCH"
+from unvek.core.rig.process_tree import MARK
 
 
 def new_mark() -> str:
-    return uuid4().hex
+    """Return a mark that nobody else bears, and that says which process made it."""
+    return f"{os.getpid()}:{_started(os.getpid())}:{uuid4().hex}"
 
 
 def adopt_orphans() -> None:
@@ -43,3 +44,33 @@ def end_family(mark: str) -> None:
                 process.wait(timeout=1)
         except psutil.Error:
             continue  # gone meanwhile, or not ours to ask
+
+
+def end_leftovers() -> int:
+    """Kill what launches of engines that are no more have left running; return how many processes that were.
+
+    An engine that was killed could not end the children of its model: they would disturb what is measured next.
+    """
+    ended = 0
+    for process in psutil.process_iter():
+        try:
+            mark = process.environ().get(MARK)
+            if mark is not None and not _maker_lives(mark):
+                process.kill()
+                ended += 1
+        except psutil.Error:
+            continue  # gone meanwhile, or not ours to ask
+    return ended
+
+
+def _maker_lives(mark: str) -> bool:
+    pid, _, rest = mark.partition(":")
+    return pid.isdecimal() and _started(int(pid)) == rest.partition(":")[0]
+
+
+def _started(pid: int) -> str:
+    """Return when a process was started, to a hundredth of a second: numbers of processes are used again."""
+    try:
+        return f"{psutil.Process(pid).create_time():.2f}"
+    except psutil.Error:
+        return ""

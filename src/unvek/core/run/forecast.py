@@ -1,41 +1,145 @@
-"""How long what is left will take, as a range, from what has been seen."""
+"""How long a run, and all that is left, will take: as ranges, from what has been seen.
+
+Times vary by factors, so all of this is done with their logarithms. Where few runs were seen, the spread is held to
+be at least partly what such runs usually show (PRIOR): one run says nothing of it.
+"""
 
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from dataclasses import dataclass
-from statistics import fmean, stdev
 
-WIDEN = 0.1  # what the figures so far can't know: another load on the machine, a longer prompt
+from unvek.core.plan.cells import Cell
+
+PRIOR_SPREAD, PRIOR_WEIGHT = 0.08, 3  # of logarithms of seconds; as if so many runs had shown it
+LEAST_SPREAD = 0.01
+# Student's t, the 0.95 quantile, by degrees of freedom: 9 runs in 10 are to lie within.
+T_95 = {3: 2.353, 4: 2.132, 5: 2.015, 6: 1.943, 7: 1.895, 8: 1.860, 9: 1.833, 10: 1.812, 12: 1.782, 15: 1.753,
+        20: 1.725, 30: 1.697, 60: 1.671}  # fmt: skip
+T_95_OF_MANY = 1.645
+START_S = 0.25  # of a process, before it loads, where nothing is known
+WIDEN = 0.1  # a whole plan: what the figures so far can't know, such as another load on the machine
+
+# What a forecast goes by, nearest first. A variant's are seconds a step.
+SAME_CELL, SAME_VARIANT, OTHER_VARIANTS = "same cell", "same variant", "other variants"
+LOAD = "load"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Share:
-    """Some runs to come, and how long such runs have taken so far (none: not yet known)."""
+class Forecast:
+    """Seconds, from and to, and what was gone by."""
 
-    runs: int
-    seen_s: Sequence[float]
+    low_s: float
+    high_s: float
+    basis: str
 
 
-def forecast(shares: Iterable[Share]) -> tuple[float, float] | None:
-    """Return (low, high) seconds for all runs to come; None where nothing like them was ever seen.
+class Tally:
+    """Mean and spread of the logarithms of seconds, one at a time (Welford 1962); any number takes the same room."""
 
-    Runs of which none was seen take as long as the quickest to the slowest of the others.
-    """
-    shares = [share for share in shares if share.runs]
-    means = [fmean(share.seen_s) for share in shares if share.seen_s]
-    if not shares:
-        return 0.0, 0.0
-    if not means:
+    __slots__ = ("_squares", "count", "mean")
+
+    def __init__(self) -> None:
+        self.count = 0
+        self.mean = 0.0
+        self._squares = 0.0
+
+    def add(self, seconds: float) -> None:
+        log = math.log(max(seconds, 1e-9))
+        self.count += 1
+        before = log - self.mean
+        self.mean += before / self.count
+        self._squares += before * (log - self.mean)
+
+    @property
+    def spread(self) -> float:
+        weight = PRIOR_WEIGHT + max(0, self.count - 1)
+        return max(LEAST_SPREAD, math.sqrt((PRIOR_WEIGHT * PRIOR_SPREAD**2 + self._squares) / weight))
+
+    @property
+    def seconds(self) -> float:
+        return math.exp(self.mean)
+
+    def range_of_next(self) -> tuple[float, float]:
+        """Return where the next one lies, nine times in ten, if such runs go on as they did."""
+        half = _t_95(PRIOR_WEIGHT + self.count - 1) * self.spread * math.sqrt(1 + 1 / self.count)
+        return math.exp(self.mean - half), math.exp(self.mean + half)
+
+    def range_of_sum(self, number: int) -> tuple[float, float]:
+        """Return where the sum of so many more lies: what varies evens out, what is not known well does not."""
+        half = _t_95(PRIOR_WEIGHT + self.count - 1) * self.spread * math.sqrt(1 / number + 1 / self.count)
+        return number * math.exp(self.mean - half), number * math.exp(self.mean + half)
+
+
+class Forecaster:
+    """Learns from every run, and says how long the next ones will take. Cold runs and warm ones are kept apart."""
+
+    def __init__(self) -> None:
+        self._tallies: dict[tuple[str, str, bool], Tally] = {}
+
+    def learn(self, cell: str, variant: str, steps: int, time_s: float, cold: bool) -> None:
+        """Take note of a run that finished."""
+        a_step_s = time_s / max(1, steps)
+        self._tally(SAME_CELL, cell, cold).add(time_s)
+        self._tally(SAME_VARIANT, variant, cold).add(a_step_s)
+        self._tally(OTHER_VARIANTS, "", cold).add(a_step_s)
+
+    def learn_load(self, variant: str, load_s: float) -> None:
+        self._tally(LOAD, variant, True).add(load_s)
+
+    def _tally(self, basis: str, name: str, cold: bool) -> Tally:
+        return self._tallies.setdefault((basis, name, cold), Tally())
+
+    def of_run(self, cell: Cell, cold: bool) -> Forecast | None:
+        """Return how long one run of a cell will take; None where nothing like it was ever seen."""
+        found = self._nearest(cell, cold)
+        if found is None:
+            return None
+        tally, basis, times = found
+        low_s, high_s = tally.range_of_next()
+        return Forecast(low_s=times * low_s, high_s=times * high_s, basis=basis)
+
+    def _nearest(self, cell: Cell, cold: bool) -> tuple[Tally, str, int] | None:
+        """Return the nearest thing that was seen: its tally, its name, and how many of it make a run."""
+        names = {SAME_CELL: cell.key, SAME_VARIANT: cell.variant.name, OTHER_VARIANTS: ""}
+        for basis, name in names.items():
+            for known in (cold, not cold):
+                tally = self._tallies.get((basis, name, known))
+                if tally is not None:
+                    return tally, basis, 1 if basis == SAME_CELL else _steps_of(cell)
         return None
-    low = high = 0.0
-    for share in shares:
-        if share.seen_s:
-            mean = fmean(share.seen_s)
-            spread = stdev(share.seen_s) if len(share.seen_s) > 1 else mean / 4
-            doubt = 2 * spread * (1 / math.sqrt(share.runs) + 1 / math.sqrt(len(share.seen_s)))
-            low += share.runs * max(min(share.seen_s), mean - doubt)
-            high += share.runs * (mean + doubt)
-        else:
-            low += share.runs * min(means)
-            high += share.runs * max(means)
-    return low * (1 - WIDEN), high * (1 + WIDEN)
+
+    def of_all(self, work: Iterable["Work"], pause_s: float) -> tuple[float, float] | None:
+        """Return (low, high) seconds for all of the work; None where nothing like any of it was ever seen."""
+        low_s = high_s = 0.0
+        for part in work:
+            for number, cold in ((part.cold_runs, True), (part.warm_runs, False)):
+                found = self._nearest(part.cell, cold) if number else None
+                if number and found is None:
+                    return None
+                if found is not None:
+                    low, high = found[0].range_of_sum(number)
+                    low_s, high_s = low_s + found[2] * low, high_s + found[2] * high
+            load = self._tallies.get((LOAD, part.cell.variant.name, True))
+            start_s = part.launches * (START_S + pause_s + (load.seconds if load is not None else 0.0))
+            low_s, high_s = low_s + start_s, high_s + start_s
+        return low_s * (1 - WIDEN), high_s * (1 + WIDEN)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Work:
+    """So many runs of a cell (as a sample of its variant's), in so many launches."""
+
+    cell: Cell
+    cold_runs: int
+    warm_runs: int
+    launches: int
+
+
+def _steps_of(cell: Cell) -> int:
+    steps = cell.settings.get("steps")
+    return steps if isinstance(steps, int) and steps > 0 else 1
+
+
+def _t_95(degrees: int) -> float:
+    known = [quantile for least, quantile in T_95.items() if degrees >= least]
+    return T_95_OF_MANY if degrees > 120 or not known else known[-1]

@@ -1,4 +1,7 @@
-"""Ctrl-C and the signals that ask for an end: noted at once, acted on by the engine between two waits."""
+"""What the user asks of the engine while it works: by Ctrl-C, by signals, or by a key in the view of somebody watching.
+
+It is noted at once, and acted on by the engine between two waits.
+"""
 
 import signal
 from collections.abc import Iterator
@@ -6,26 +9,53 @@ from contextlib import contextmanager
 from time import monotonic
 from types import FrameType
 
+from unvek.core.run.asks import GO_ON, PAUSE, SKIP, STOP_AFTER, AskReader
+
 TWICE_WITHIN_S = 2.0
 
 
 class Interruption:
-    """What the user has asked for: one Ctrl-C skips the run, a second within two seconds stops everything."""
+    """One Ctrl-C skips the run in progress, a second within two seconds stops everything. `stop` can't be undone."""
 
-    def __init__(self) -> None:
+    def __init__(self, keep_going: bool = False) -> None:
         self.stop = False
+        self.stop_after = False  # when the run in progress is over
+        self.paused = False
+        self._keep_going = keep_going
         self._skip = False
         self._asked_at_s = -TWICE_WITHIN_S
+        self._asks: AskReader | None = None
+
+    @property
+    def no_more(self) -> bool:
+        """Whether no further run is to begin."""
+        self.look()
+        return self.stop or self.stop_after
 
     def skip_asked(self) -> bool:
         """Whether the run in progress is to be skipped; asking clears it."""
+        self.look()
         asked, self._skip = self._skip, False
         return asked
 
+    def listen(self, asks: AskReader) -> None:
+        """From here on hear what watchers ask too."""
+        self._asks = asks
+
+    def look(self) -> None:
+        for what in self._asks.new() if self._asks is not None else ():
+            self._skip |= what == SKIP
+            self.stop_after |= what == STOP_AFTER
+            self.paused = (self.paused or what == PAUSE) and what != GO_ON
+
     @contextmanager
     def watching(self) -> Iterator["Interruption"]:
-        """Take SIGINT, SIGTERM and SIGHUP for as long as this lasts. For the main thread only."""
-        handlers = {signal.SIGINT: self._on_ctrl_c, signal.SIGTERM: self._on_end, signal.SIGHUP: self._on_end}
+        """Take SIGINT, SIGTERM and SIGHUP for as long as this lasts. For the main thread only.
+
+        SIGHUP, which a closing terminal sends, is ignored where the runs are to keep going.
+        """
+        on_hang_up = signal.SIG_IGN if self._keep_going else self._on_end
+        handlers = {signal.SIGINT: self._on_ctrl_c, signal.SIGTERM: self._on_end, signal.SIGHUP: on_hang_up}
         before = {number: signal.signal(number, handler) for number, handler in handlers.items()}
         try:
             yield self

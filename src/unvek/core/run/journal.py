@@ -13,39 +13,70 @@ from time import monotonic_ns
 from typing import Any
 
 JOURNALS_KEPT = 10
+LARGEST_BYTES = 64 * 2**20
 Entry = Mapping[str, Any]
 Listener = Callable[[Entry], None]
 
 
 class Journal:
-    """Writes the journal, and tells its entries (not the events) to a listener in this process."""
+    """Writes the journal, and tells its entries (not the events) to a listener in this process.
 
-    def __init__(self, path: Path, listener: Listener | None = None):
-        path.parent.mkdir(parents=True, exist_ok=True)
-        for old in sorted(path.parent.glob("*.jsonl"))[: -JOURNALS_KEPT + 1]:
-            old.unlink(missing_ok=True)
+    A journal that has grown large is continued in another file, so that a watcher who comes late has little to
+    read: `begin_again` is asked for the entry that tells where things stand.
+    """
+
+    def __init__(self, path: Path, listener: Listener | None = None, largest_bytes: int = LARGEST_BYTES):
         self.path = path
-        self._file = open(path, "ab", buffering=0)  # noqa: SIM115, closed by close()
         self._listener = listener
+        self._largest_bytes = largest_bytes
+        self._part = 1
+        self._fd = self._opened(path)
+        self._size = 0
+        self.begin_again: Callable[[], Entry] | None = None
 
     def tell(self, entry: str, **content: Any) -> None:
+        if entry == "launch" and self._size > self._largest_bytes and self.begin_again is not None:
+            self._continue(self.begin_again())
         whole = {"entry": entry, "at_ns": monotonic_ns(), **content}
-        self._file.write(json.dumps(whole, allow_nan=False).encode() + b"\n")
+        self._write(json.dumps(whole, allow_nan=False).encode() + b"\n")
         if self._listener is not None:
             self._listener(whole)
 
     def pass_on(self, lines: list[bytes]) -> None:
         """Write event lines as they came, in one call."""
-        self._file.write(b"\n".join(lines) + b"\n")
+        if lines:
+            self._write(b"\n".join(lines) + b"\n")
 
     def close(self) -> None:
-        self._file.close()
+        os.close(self._fd)
+
+    def _continue(self, beginning: Entry) -> None:
+        self._part += 1
+        path = self.path.with_name(f"{self.path.stem}-{self._part:03}.jsonl")
+        fd = self._opened(path)
+        self._write(json.dumps({"entry": "continued", "at_ns": monotonic_ns(), "in": path.name}).encode() + b"\n")
+        os.close(self._fd)
+        self._fd, self._size = fd, 0
+        whole = {"entry": "plan", "at_ns": monotonic_ns(), **beginning}
+        self._write(json.dumps(whole, allow_nan=False).encode() + b"\n")
+
+    def _opened(self, path: Path) -> int:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        for old in sorted(path.parent.glob("*.jsonl"))[: -JOURNALS_KEPT + 1]:
+            old.unlink(missing_ok=True)
+        return os.open(path, os.O_WRONLY | os.O_APPEND | os.O_CREAT | os.O_CLOEXEC, 0o644)
+
+    def _write(self, data: bytes) -> None:
+        self._size += len(data)
+        while data:  # a disk that is nearly full takes a part
+            data = data[os.write(self._fd, data) :]
 
 
 class JournalReader:
     """Follows a journal that is still being written; a line that is not yet whole is left for later."""
 
     def __init__(self, path: Path):
+        self._path = path
         self._file = open(path, "rb")  # noqa: SIM115, closed by close()
         self._rest = b""
 
@@ -60,10 +91,26 @@ class JournalReader:
                 continue  # a line that a killed engine left half written
             if isinstance(content, dict):
                 found.append(content)
+        if found and found[-1].get("entry") == "continued":
+            self._follow(str(found.pop().get("in")))
         return found
+
+    def _follow(self, name: str) -> None:
+        """Go on in the next part, which lies beside this one."""
+        try:
+            file = open(self._path.with_name(Path(name).name), "rb")  # noqa: SIM115, closed by close()
+        except (OSError, ValueError):
+            return
+        self._file.close()
+        self._file, self._rest = file, b""
 
     def close(self) -> None:
         self._file.close()
+
+
+def latest_journal(folder: Path) -> Path | None:
+    """Return the newest journal in a folder, its latest part; None where there is none."""
+    return max(folder.glob("*.jsonl"), default=None)
 
 
 def journal_name(started_at: str) -> str:

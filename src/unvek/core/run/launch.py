@@ -1,42 +1,43 @@
-"""A launch: one start of a variant's process, from loading to the end, within its limits."""
+"""A launch: one start of a variant's process, from loading to the end, watched and within its limits."""
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import replace
 from pathlib import Path
 from time import monotonic
+from typing import Any
 
 from unvek.core.plan.cells import Cell
-from unvek.core.plan.model import Limits, Variant
-from unvek.core.run.events import Event
+from unvek.core.plan.model import Variant
+from unvek.core.rig.process_tree import ProcessTree
+from unvek.core.rig.telemetry import Instruments, Look, Telemetry
+from unvek.core.run.events import Event, packages_of
 from unvek.core.run.interruption import Interruption
 from unvek.core.run.journal import Journal
+from unvek.core.run.limits import LimitsWatch, Outcome
+from unvek.core.run.memory_fence import MemoryFence, let_go_first
 from unvek.core.run.printed import PrintedLog
-from unvek.core.run.record import FAILED, FINISHED, INTERRUPTED, SKIPPED, STALLED, TIMED_OUT
+from unvek.core.run.record import FAILED, FINISHED, INTERRUPTED, OUT_OF_MEMORY, SKIPPED
 from unvek.core.run.recording import NS, Recording
 from unvek.core.run.runner import ModelProcess, Runner, RunnerError
 from unvek.core.units import counted
 
-LOOK_EVERY_S = 0.2  # the longest wait before limits and interruptions are looked at
 STOP_PATIENCE_S = 3.0
-
-
-@dataclass(frozen=True, slots=True)
-class Outcome:
-    """How a run ended: a status, what went wrong, and the exit code where the process ended with it."""
-
-    status: str
-    error: str | None = None
-    exit_code: int | None = None
+NO_MEMORY = "the system ended the process because memory ran out"
 
 
 class LoadError(Exception):
-    """The variant could not be loaded; the text says why."""
+    """The variant could not be loaded; the text says why, the status how that counts."""
+
+    def __init__(self, outcome: Outcome):
+        super().__init__(outcome.error)
+        self.status = outcome.status
 
 
 class Launch:
     """One process. `place` counts its runs; `alive` says whether it can take another."""
 
     def __init__(self, number: int, round_number: int, variant: Variant, log: Path, journal: Journal,
-                 interruption: Interruption):  # fmt: skip
+                 interruption: Interruption, instruments: Instruments):  # fmt: skip
         self.number = number
         self.round = round_number
         self.variant = variant
@@ -45,9 +46,13 @@ class Launch:
         self.alive = False
         self.load_s: float | None = None
         self.python: str | None = None
+        self.loaded: Mapping[str, Any] = {}  # the packages and modules that its process has loaded, as last told
         self._process: ModelProcess | None = None
+        self._telemetry: Telemetry | None = None
+        self._fence: MemoryFence | None = None
         self._journal = journal
         self._interruption = interruption
+        self._instruments = instruments
 
     @property
     def command(self) -> list[str] | None:
@@ -56,103 +61,137 @@ class Launch:
     def start(self, runner: Runner) -> None:
         """Start the process and have the variant loaded; LoadError where that does not come about."""
         try:
-            self._process = runner.start(self.variant, self.log.path)
+            process = self._process = runner.start(self.variant, self.log.path)
         except RunnerError as error:
-            raise LoadError(str(error)) from error
-        self._process.ask_to_load()
-        self._await_loaded(self._process, self.variant.limits)
+            raise LoadError(Outcome(FAILED, str(error))) from error
+        let_go_first(process.pid)
+        most_bytes = self.variant.limits.memory_bytes
+        if most_bytes is not None:
+            self._fence = MemoryFence.around(process.pid, f"{process.pid}", most_bytes)
+        self._telemetry = Telemetry(self._instruments, ProcessTree(process.pid, process.mark))
+        process.ask_to_load()
+        self._await_loaded(process, self._telemetry)
         self.alive = True
 
-    def _await_loaded(self, process: ModelProcess, limits: Limits) -> None:
-        quiet_since_s = monotonic()
+    def _await_loaded(self, process: ModelProcess, telemetry: Telemetry) -> None:
+        watch = LimitsWatch(replace(self.variant.limits, run_s=None), None)
+        watch.note(telemetry.begin())
+        looked_s = monotonic()
         while True:
-            events = process.events(LOOK_EVERY_S)
+            events = process.events(watch.wait_s())
             if events is None:
-                raise LoadError(f"the process ended while loading, with {exit_words(process.stop(0))}")
+                raise LoadError(self._ended_early(process, telemetry, "while loading"))
+            watch.take(events)
             for event in events:
-                quiet_since_s = monotonic()
                 if event.kind == "ready":
                     self.python = event.fields.get("python")
+                elif event.kind == "packages":
+                    self.loaded = packages_of(event)
                 elif event.kind == "loaded":
                     if event.fields.get("error"):
-                        raise LoadError(event.fields["error"])
+                        status = OUT_OF_MEMORY if event.fields.get("out_of_memory") else FAILED
+                        raise LoadError(Outcome(status, event.fields["error"]))
                     self.load_s = max(0, event.at_ns - event.fields["began_ns"]) * NS
                     return
-            if self._interruption.stop or self._interruption.skip_asked():
-                raise LoadError("stopped by the user while loading")
-            if limits.stall_s is not None and monotonic() - quiet_since_s > limits.stall_s:
-                raise LoadError(f"nothing came for {limits.stall_s:g} s while loading (limits.stall)")
+            if monotonic() - looked_s >= watch.next_look_s():
+                looked_s = monotonic()
+                watch.note(telemetry.look())
+            outcome = self._asked_to_end() or watch.reached()
+            if outcome is not None:
+                process.stop(0)
+                raise LoadError(replace(outcome, error=f"{outcome.error}, while loading"))
 
     def make_run(self, cell: Cell, out: Path, recording: Recording) -> Outcome:
         """Have a run made; it ends by itself, or is ended when it reaches a limit or the user asks."""
-        assert self._process is not None, "only a started launch makes runs"
+        process, telemetry = self._process, self._telemetry
+        assert process is not None, "only a started launch makes runs"
+        assert telemetry is not None, "a started launch is watched"
         self.log.mark()
-        dropped = self._process.dropped_lines()
-        self._process.ask_to_run(cell, out)
-        outcome = self._follow(self._process, recording, self.variant.limits)
-        dropped = self._process.dropped_lines() - dropped
+        dropped = process.dropped_lines()
+        watch = LimitsWatch(self.variant.limits, out)
+        watch.note(telemetry.begin())
+        process.ask_to_run(cell, out)
+        outcome = self._follow(process, recording, watch, telemetry)
+        telemetry.look()
+        dropped = process.dropped_lines() - dropped
         if dropped:
             recording.note_fault("garbage", f"{counted(dropped, 'line')} in the place of events")
         if recording.end is None:
             self.alive = False
         return outcome
 
-    def _follow(self, process: ModelProcess, recording: Recording, limits: Limits) -> Outcome:
-        asked_s = quiet_since_s = looked_s = monotonic()
+    def _follow(self, process: ModelProcess, recording: Recording, watch: LimitsWatch, telemetry: Telemetry) -> Outcome:
+        looked_s = monotonic()
         while True:
-            events = process.events(_wait_s(asked_s, quiet_since_s, limits))
-            now_s = monotonic()
+            events = process.events(watch.wait_s())
             if events is None:
-                code = process.stop(0)
-                return Outcome(FAILED, f"the process ended in the middle of the run, with {exit_words(code)}", code)
+                return self._ended_early(process, telemetry, "in the middle of the run")
             if events:
-                quiet_since_s = now_s
-                self._journal.pass_on([event.line for event in events])
-            for event in events:
-                recording.take(event)
+                self._take(events, recording)
+                watch.take(events)
             if recording.end is not None:
                 return _as_ended(recording.end)
-            if now_s - looked_s >= LOOK_EVERY_S:
-                looked_s = now_s
+            if monotonic() - looked_s >= watch.next_look_s():
+                looked_s = monotonic()
+                look = telemetry.look()
+                watch.note(look)
+                self._tell(look, telemetry)
                 self.log.keep_within_bounds()
-            outcome = self._reason_to_end(now_s - asked_s, now_s - quiet_since_s, limits)
+            outcome = self._asked_to_end() or watch.reached()
             if outcome is not None:
                 process.stop(0)
                 return outcome
 
-    def _reason_to_end(self, run_s: float, quiet_s: float, limits: Limits) -> Outcome | None:
+    def _take(self, events: list[Event], recording: Recording) -> None:
+        self._journal.pass_on([event.line for event in events if event.kind != "packages"])
+        for event in events:
+            if event.kind == "packages":
+                self.loaded = packages_of(event)
+            else:
+                recording.take(event)
+
+    def _tell(self, look: Look, telemetry: Telemetry) -> None:
+        self._journal.tell(
+            "look",
+            memory_bytes=look.tree.memory_bytes,
+            device_bytes=look.device_bytes,
+            others_share=telemetry.others_share_now,
+        )
+
+    def _ended_early(self, process: ModelProcess, telemetry: Telemetry, when: str) -> Outcome:
+        """Tell why a process has ended that should not have."""
+        telemetry.look()
+        code = process.stop(0)
+        if telemetry.killed_for_memory() or (self._fence is not None and self._fence.has_killed()):
+            return Outcome(OUT_OF_MEMORY, f"{NO_MEMORY}, {when}", code)
+        return Outcome(FAILED, f"the process ended {when}, with {exit_words(code)}", code)
+
+    def _asked_to_end(self) -> Outcome | None:
         if self._interruption.stop:
             return Outcome(INTERRUPTED, "stopped by the user")
         if self._interruption.skip_asked():
             return Outcome(SKIPPED, "skipped by the user")
-        if limits.run_s is not None and run_s >= limits.run_s:
-            return Outcome(TIMED_OUT, f"took longer than {limits.run_s:g} s (limits.run)")
-        if limits.stall_s is not None and quiet_s >= limits.stall_s:
-            return Outcome(STALLED, f"nothing came for {limits.stall_s:g} s (limits.stall)")
         return None
+
+    def machine(self) -> dict[str, Any]:
+        """Return what telemetry saw during the latest run."""
+        return self._telemetry.summary() if self._telemetry is not None else {}
 
     def end(self) -> None:
         """End the process and all that it started."""
         if self._process is not None:
             self._process.stop(STOP_PATIENCE_S if self.alive else 0)
+        if self._fence is not None:
+            self._fence.remove()
         self.alive = False
 
 
-def _wait_s(asked_s: float, quiet_since_s: float, limits: Limits) -> float:
-    """How long to wait for the next event: until the nearest limit, and never longer than LOOK_EVERY_S."""
-    now_s = monotonic()
-    waits_s = [LOOK_EVERY_S]
-    if limits.run_s is not None:
-        waits_s.append(asked_s + limits.run_s - now_s)
-    if limits.stall_s is not None:
-        waits_s.append(quiet_since_s + limits.stall_s - now_s)
-    return max(0.001, min(waits_s))
-
-
 def _as_ended(end: Event) -> Outcome:
-    if end.fields["status"] == FINISHED:
+    status = end.fields["status"]
+    if status == FINISHED:
         return Outcome(FINISHED)
-    return Outcome(FAILED, end.fields.get("error") or "the script said that it failed")
+    error = end.fields.get("error") or "the script said that it failed"
+    return Outcome(OUT_OF_MEMORY if status == OUT_OF_MEMORY else FAILED, error)
 
 
 def exit_words(code: int | None) -> str:

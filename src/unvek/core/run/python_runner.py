@@ -13,8 +13,9 @@ from typing import Any
 import unvek.probe
 from unvek.core.plan.cells import Cell
 from unvek.core.plan.model import PythonRunner, Variant
+from unvek.core.rig.process_tree import MARK
 from unvek.core.run.events import Event, LineSplitter, NotAnEventError, parse_event
-from unvek.core.run.family import MARK, end_family, end_group, new_mark
+from unvek.core.run.family import end_family, end_group, new_mark
 from unvek.core.run.ring import RingReader
 from unvek.core.run.runner import RunnerError
 
@@ -27,9 +28,9 @@ AFTER_KILL_S = 5.0
 class PythonProcess:
     """A worker, what it is asked and tells through, and everything that it starts."""
 
-    def __init__(self, runner: PythonRunner, variant: Variant, log: Path):
+    def __init__(self, runner: PythonRunner, variant: Variant, log: Path, environment: Mapping[str, str]):
         self._variant = variant
-        self._mark = new_mark()
+        self.mark = new_mark()
         requests_fd, self._requests_fd = os.pipe()
         self._wake_fd, wake_fd = os.pipe()
         self._ring = RingReader()
@@ -49,7 +50,7 @@ class PythonProcess:
                     stderr=log_file,
                     pass_fds=fds,
                     cwd=runner.script.parent,
-                    env={**os.environ, **runner.environment, MARK: self._mark},
+                    env={**os.environ, **runner.environment, **environment, MARK: self.mark},
                     start_new_session=True,  # Ctrl-C is the engine's; and the whole group can be ended at once
                 )
         except OSError as error:
@@ -59,6 +60,10 @@ class PythonProcess:
             os.close(requests_fd)
             os.close(wake_fd)
         self._selector.register(self._wake_fd, selectors.EVENT_READ)
+
+    @property
+    def pid(self) -> int:
+        return self._process.pid
 
     def ask_to_load(self) -> None:
         variant = self._variant
@@ -132,7 +137,7 @@ class PythonProcess:
             self._ends_by(monotonic() + AFTER_TERMINATE_S)
         end_group(self._process.pid)
         self._ends_by(monotonic() + AFTER_KILL_S)
-        end_family(self._mark)
+        end_family(self.mark)
         self._close_pipes()
         return self._process.poll()
 
@@ -159,10 +164,11 @@ class PythonProcess:
 
 
 class PythonRunners:
-    """Starts a worker for a variant whose runner is a Python script."""
+    """Starts a worker for a variant whose runner is a script; `environment` is put on top of the runner's own."""
 
-    def __init__(self, runners: Mapping[str, PythonRunner]):
+    def __init__(self, runners: Mapping[str, PythonRunner], environment: Mapping[str, str] | None = None):
         self._runners = runners
+        self._environment = environment or {}
 
     def start(self, variant: Variant, log: Path) -> PythonProcess:
-        return PythonProcess(self._runners[variant.runner], variant, log)
+        return PythonProcess(self._runners[variant.runner], variant, log, self._environment)

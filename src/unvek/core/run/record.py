@@ -1,19 +1,28 @@
 """A run, whole, as it is handed on to be kept; and the words for how a run may end."""
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import Any
+
+from unvek.core.run.forecast import Forecast
 
 FINISHED = "finished"
 FAILED = "failed"
 TIMED_OUT = "timed-out"
 STALLED = "stalled"
+OUT_OF_MEMORY = "out-of-memory"
+LOOPING = "looping"
+OVER_LIMIT = "over-limit"
 SKIPPED = "skipped"
 INTERRUPTED = "interrupted"
 
 # What says something of the variant; the other statuses say that the user stopped it.
-OUTCOMES = (FINISHED, FAILED, TIMED_OUT, STALLED)
-FAILURES = (FAILED, TIMED_OUT, STALLED)
+FAILURES = (FAILED, OUT_OF_MEMORY, TIMED_OUT, STALLED, LOOPING, OVER_LIMIT)
+OUTCOMES = (FINISHED, *FAILURES)
+STATUSES = (*OUTCOMES, SKIPPED, INTERRUPTED)
+
+
+MEASURED, SIMULATED = "measured", "simulated"  # where a run's figures are from
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -40,7 +49,7 @@ class Progress:
 
     time_s: float | None = None
     first_s: float | None = None
-    step_times_s: tuple[float, ...] = ()
+    step_times_s: Sequence[float] = ()  # an array where there may be many
     phases_s: tuple[tuple[str, float], ...] = ()
     tokens: int = 0
     text: str = ""
@@ -54,7 +63,11 @@ class Progress:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RunRecord:
-    """One execution of a cell. `place` counts the runs of a launch from 1; place 1 is the cold one."""
+    """One execution of a cell. `place` counts the runs of a launch from 1; place 1 is the cold one.
+
+    `machine` is what telemetry saw meanwhile; a `trial` is a run made by hand, no part of any plan's runs; `varied`
+    holds the settings that differ from the plan's.
+    """
 
     slot: Slot
     launch: int
@@ -73,3 +86,23 @@ class RunRecord:
     exit_code: int | None
     log_tail: str
     provenance: Mapping[str, Any]
+    machine: Mapping[str, Any] = field(default_factory=dict)
+    forecast: Forecast | None = None
+    source: str = MEASURED
+    trial: bool = False
+    varied: Mapping[str, Any] = field(default_factory=dict)
+
+    @property
+    def memory_peak_bytes(self) -> int | None:
+        """The most that the process tree held: by the looks at it, or by the model's process itself if that is more."""
+        return _larger(self.progress.memory_peak_bytes, self.machine.get("tree_memory_peak_bytes"))
+
+    @property
+    def memory_device_bytes(self) -> int | None:
+        """The most that was held on accelerators, as the script or the accelerators said."""
+        return _larger(self.progress.memory_device_bytes, self.machine.get("device_memory_peak_bytes"))
+
+
+def _larger(a: int | None, b: int | None) -> int | None:
+    known = [value for value in (a, b) if value is not None]
+    return max(known) if known else None

@@ -1,5 +1,7 @@
 """Folding a run's events into its Progress: which step took how long, which phase, what was handed in."""
 
+from array import array
+from io import StringIO
 from itertools import pairwise
 
 from unvek.core.run.events import Event
@@ -7,6 +9,7 @@ from unvek.core.run.record import Progress, Value
 
 NS = 1e-9
 LONGEST_TEXT = 4 * 2**20  # characters kept of what a run wrote
+MOST_STEPS = 2_000_000
 MOST_NAMED = 10_000  # values, faults and outputs kept of one run
 UNNAMED_PHASE = "start"  # from the beginning of a run to its first phase
 
@@ -24,15 +27,19 @@ class Recording:
         self._latest_ns = 0
         self._boundary_ns = 0
         self._first_ns: int | None = None
-        self._step_times_ns: list[int] = []
+        self._step_times_ns = array("q")  # a list of a million would take five times the room
         self._phases: list[tuple[str, int]] = []
         self._tokens = 0
-        self._text: list[str] = []
+        self._text = StringIO()
         self._text_length = 0
         self._values: dict[str, Value] = {}
         self._faults: list[tuple[str, str]] = []
         self._outputs: list[str] = []
         self._device_bytes: int | None = None
+
+    @property
+    def steps(self) -> int:
+        return len(self._step_times_ns)
 
     def take(self, event: Event) -> None:
         if self.end is not None:
@@ -47,7 +54,7 @@ class Recording:
         at_ns = self._latest_ns = max(self._latest_ns, event.at_ns)
         fields = event.fields
         match event.kind:
-            case "step":
+            case "step" if len(self._step_times_ns) < MOST_STEPS:
                 self._step_times_ns.append(at_ns - self._boundary_ns)
                 self._boundary_ns = at_ns
                 self._first_ns = self._first_ns or at_ns
@@ -92,10 +99,10 @@ class Recording:
         return Progress(
             time_s=(end_ns - self.began_ns) * NS,
             first_s=None if self._first_ns is None else (self._first_ns - self.began_ns) * NS,
-            step_times_s=tuple(ns * NS for ns in self._step_times_ns),
+            step_times_s=array("d", (ns * NS for ns in self._step_times_ns)),
             phases_s=self._phase_lengths(end_ns),
             tokens=self._tokens,
-            text="".join(self._text),
+            text=self._text.getvalue(),
             values=tuple(self._values.values()),
             faults=tuple(self._faults),
             outputs=tuple(self._outputs),
@@ -114,7 +121,7 @@ class Recording:
     def _add_text(self, piece: str) -> None:
         room = LONGEST_TEXT - self._text_length
         if piece and room > 0:
-            self._text.append(piece[:room])
+            self._text.write(piece[:room])
             self._text_length += len(piece[:room])
 
     def _set_value(self, name: str, number: float, unit: str) -> None:

@@ -19,6 +19,13 @@ class ModelProcess(Protocol):
     @property
     def command(self) -> Sequence[str]: ...
 
+    @property
+    def pid(self) -> int: ...
+
+    @property
+    def mark(self) -> str:
+        """What the process and all that it starts bear in their environment (family.py)."""
+
     def ask_to_load(self) -> None:
         """Ask for the model; `loaded` comes as an event."""
 

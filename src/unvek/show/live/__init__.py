@@ -1,1 +1,1 @@
-"""The live view: a process of its own that follows the journal (state.py) and draws it (screen.py, preview.py)."""
+"""The live view: a process of its own that follows the journal (viewer.py, state.py), and draws (screen.py)."""

@@ -4,16 +4,11 @@ import os
 import signal
 import sys
 from pathlib import Path
-from time import monotonic_ns, sleep
 
-from rich.console import Console, Group
-from rich.live import Live
+from rich.console import Console
 
-from unvek.core.run.journal import JournalReader
-from unvek.show.live.screen import draw
-from unvek.show.live.state import LiveState
+from unvek.show.live.viewer import Viewer
 
-DRAW_EVERY_S = 0.25
 LAST_LOOK_S = 0.6
 NICENESS = 10  # the model comes first
 
@@ -23,16 +18,8 @@ def main() -> None:
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
     os.nice(NICENESS)
     engine = os.getppid()
-    reader, state = JournalReader(Path(sys.argv[1])), LiveState()
     console = Console(highlight=False, markup=False, emoji=False)
-    with Live(console=console, screen=True, auto_refresh=False, redirect_stdout=False, redirect_stderr=False) as live:
-        while not state.over and os.getppid() == engine:
-            sleep(DRAW_EVERY_S)
-            for content in reader.read():
-                state.take(content)
-            width, height = console.size
-            live.update(Group(*draw(state, width, height, monotonic_ns())), refresh=True)
-        sleep(LAST_LOOK_S)
+    Viewer(Path(sys.argv[1]), console, goes_on=lambda: os.getppid() == engine).follow(LAST_LOOK_S)
 
 
 if __name__ == "__main__":

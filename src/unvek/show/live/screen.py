@@ -3,10 +3,11 @@
 from rich.cells import cell_len
 from rich.text import Text
 
+from unvek.core.run.asks import PAUSE
 from unvek.core.units import bytes_words, duration_words, range_words, times_words
 from unvek.show.bars import step_bars
 from unvek.show.figures import variant_text
-from unvek.show.live.preview import half_blocks
+from unvek.show.half_blocks import half_blocks
 from unvek.show.live.state import NS, LiveState, RunNow, VariantSoFar
 from unvek.show.palette import FORM_COLOURS, FORM_MARKS, REFERENCE_LINE, RUN_DOT, WARNING
 from unvek.show.strip import Axis
@@ -14,32 +15,37 @@ from unvek.show.terminal import clean, clean_lines
 
 WHERE_LINES, FOOT_LINES = 4, 2
 LEAST_NOW_LINES, MOST_NOW_LINES = 7, 24
-LEFT_COLUMNS = 44
+LEAST_LEFT_COLUMNS, MOST_LEFT_COLUMNS = 44, 72
+BAR_COLUMNS = 12
+DISTURBED_FROM = 0.2  # cores that others keep busy, from which on it is worth a word
 WARM_UP_DOT, FAILED_CROSS = "○", "×"
 
 
 def draw(state: LiveState, width: int, height: int, now_ns: int) -> list[Text]:
     """Return the screen's lines: never more than height, never wider than width."""
-    so_far = min(len(state.variants) + 2, max(3, height - WHERE_LINES - FOOT_LINES - LEAST_NOW_LINES))
+    wanted = len(state.variants) + 2 if not state.shows_log else height // 3
+    so_far = min(wanted, max(3, height - WHERE_LINES - FOOT_LINES - LEAST_NOW_LINES))
     now_lines = min(MOST_NOW_LINES, max(LEAST_NOW_LINES, height - WHERE_LINES - FOOT_LINES - so_far))
     lines = [
-        *_where(state, width),
+        *_where(state, width, now_ns),
         *_now(state, width, now_lines, now_ns),
-        *_so_far(state, width, so_far),
+        *(_log(state, so_far) if state.shows_log else _so_far(state, width, so_far)),
         Text(),
-        _foot(state),
+        _foot(state, width),
     ][:height]
     for line in lines:
         line.truncate(width, overflow="ellipsis")
     return lines
 
 
-def _where(state: LiveState, width: int) -> list[Text]:
-    left = state.time_left_s()
+def _where(state: LiveState, width: int, now_ns: int) -> list[Text]:
+    left = state.time_left_s(now_ns)
     time_left = "done" if state.over else f"{range_words(*left)} left" if left else "time left not known yet"
     rig = state.rig
     memory = bytes_words(rig.get("memory_bytes") or 0)
     machine = f"{rig.get('processor') or 'unknown processor'}, {rig.get('cores')} cores, {memory}"
+    if any(device["simulated"] for device in rig.get("accelerators", ())):
+        machine = f"with a simulated accelerator, {machine}"
     done = round(width * state.done / state.planned) if state.planned else 0
     return [
         _both_ends(Text(clean(state.title), style="bold"), Text(f"round {state.round} of {state.rounds}"), width),
@@ -58,46 +64,53 @@ def _both_ends(left: Text, right: Text, width: int) -> Text:
 
 
 def _now(state: LiveState, width: int, height: int, now_ns: int) -> list[Text]:
-    left = _now_words(state, now_ns, width)
+    columns = min(MOST_LEFT_COLUMNS, max(LEAST_LEFT_COLUMNS, width * 2 // 5))
+    left = _now_words(state, now_ns, columns)
     picture: list[Text] = []
-    if state.preview is not None and width > LEFT_COLUMNS + 16:
+    if state.preview is not None and width > columns + 16:
         shown = state.preview
-        picture = half_blocks(shown.width, shown.height, shown.rgb, columns=width - LEFT_COLUMNS, rows=height - 2)
+        picture = half_blocks(shown.width, shown.height, shown.rgb, columns=width - columns, rows=height - 2)
         picture.append(Text(clean(shown.of), style="dim"))
     lines = []
     for place in range(height):
         line = left[place] if place < len(left) else Text()
         if place < len(picture):
-            line.truncate(LEFT_COLUMNS - 2, overflow="ellipsis")
-            line = Text.assemble(line, " " * (LEFT_COLUMNS - cell_len(line.plain)), picture[place])
+            line.truncate(columns - 2, overflow="ellipsis")
+            line = Text.assemble(line, " " * (columns - cell_len(line.plain)), picture[place])
         lines.append(line)
     return lines
 
 
-def _now_words(state: LiveState, now_ns: int, width: int) -> list[Text]:
+def _now_words(state: LiveState, now_ns: int, columns: int) -> list[Text]:
     now = state.run_shown(now_ns)
     if now is None:
         if state.loading is not None:
             form = state.variants[state.loading].form
-            return [variant_text(state.loading, form), Text("loading", style="dim")]
-        return [Text("all runs are made" if state.over else "starting", style="dim")]
+            return [variant_text(state.loading, form), Text("loading", style="dim"), *_machine_words(state, None)]
+        return [Text(_between_runs(state), style="dim")]
     variant = state.variants[now.variant]
     elapsed_s = max(0, (now.ended_ns or now_ns) - now.began_ns) * NS
-    which = f"{clean(now.task)}, seed {now.seed}"
     lines = [
         variant_text(now.variant, variant.form)
-        + Text("  warm-up" if now.warm_up else f"  run {now.round}.{now.repeat}", style="dim"),
-        Text(which),
+        + Text("  warm-up" if now.warm_up else f"  run {now.round}.{now.repeat}", style="dim")
+        + Text("  paused after this run" if state.paused else "", style=WARNING),
+        Text(f"{clean(now.task)}, seed {now.seed}"),
         Text(clean(now.prompt), style="dim"),
-        Text(step_bars(now.step_times_s, LEFT_COLUMNS - 4), style=FORM_COLOURS[variant.form]),
+        Text(step_bars(now.step_times_s, columns - 4), style=FORM_COLOURS[variant.form]),
         Text(_step_words(now)),
-        Text(f"{duration_words(elapsed_s)} elapsed{_left_words(now)}"),
-        Text(_memory_words(variant), style="dim"),
+        Text(f"{duration_words(elapsed_s)} elapsed{_left_words(now, elapsed_s)}"),
+        *_machine_words(state, now),
     ]
     if now.text:
         rate = f", {now.tokens / elapsed_s:.0f} a second" if now.tokens and elapsed_s else ""
         lines += [Text(f"{now.tokens} tokens{rate}"), *(Text(line) for line in clean_lines(now.text)[-4:])]
     return lines
+
+
+def _between_runs(state: LiveState) -> str:
+    if not state.over:
+        return "starting"
+    return "stopped" if state.stopped else "all runs are made"
 
 
 def _step_words(now: RunNow) -> str:
@@ -108,16 +121,47 @@ def _step_words(now: RunNow) -> str:
     return f"step {count}{of}, {duration_words(sum(now.step_times_s) / count)} a step"
 
 
-def _left_words(now: RunNow) -> str:
+def _left_words(now: RunNow, elapsed_s: float) -> str:
+    """What is left of the run, by its own steps once there are some, before that by the forecast made for it."""
     count = len(now.step_times_s)
-    if not count or not now.steps_of or now.ended_ns is not None:
+    if now.ended_ns is not None:
         return ""
-    return f", about {duration_words(max(0, now.steps_of - count) * sum(now.step_times_s) / count)} left"
+    if count and now.steps_of:
+        return f", about {duration_words(max(0, now.steps_of - count) * sum(now.step_times_s) / count)} left"
+    if now.forecast_s is not None:
+        low_s, high_s = (max(0.0, end_s - elapsed_s) for end_s in now.forecast_s)
+        return f", {range_words(low_s, high_s)} left"
+    return ""
 
 
-def _memory_words(variant: VariantSoFar) -> str:
-    peak = variant.memory_peak_bytes
-    return f"memory up to {bytes_words(peak)} so far" if peak else "memory not known yet"
+def _machine_words(state: LiveState, now: RunNow | None) -> list[Text]:
+    """Memory against the limit, and what else the machine does where that disturbs."""
+    words = []
+    held = state.memory_bytes
+    if held:
+        line = Text(f"memory {bytes_words(held)}", style="dim")
+        limit = now.memory_limit_bytes if now is not None else None
+        if limit:
+            full = min(BAR_COLUMNS, round(BAR_COLUMNS * held / limit))
+            line += Text(f" of {bytes_words(limit)} allowed  ", style="dim")
+            line += Text("━" * full) + Text("─" * (BAR_COLUMNS - full), style="dim")
+        elif now is not None and (peak := state.variants[now.variant].memory_peak_bytes):
+            line += Text(f", {bytes_words(peak)} at its peak so far", style="dim")
+        words.append(line)
+    elif now is not None and (peak := state.variants[now.variant].memory_peak_bytes):
+        words.append(Text(f"memory up to {bytes_words(peak)} so far", style="dim"))
+    if state.device_bytes is not None:
+        words.append(Text(f"on the accelerator {bytes_words(state.device_bytes)}", style="dim"))
+    if state.others_share is not None and state.others_share >= DISTURBED_FROM:
+        words.append(Text(f"others keep {state.others_share:.1f} cores busy", style=WARNING))
+    return words
+
+
+def _log(state: LiveState, height: int) -> list[Text]:
+    shown = [Text("  " + clean(line)) for line in state.log_lines[-(height - 1) :]]
+    nothing = [Text("  nothing was printed yet", style="dim")]
+    lines = [Text("what this launch has printed", style="dim"), *(shown or nothing)]
+    return [*lines, *(Text() for _ in range(height - len(lines)))]
 
 
 def _so_far(state: LiveState, width: int, height: int) -> list[Text]:
@@ -167,6 +211,17 @@ def _dots(axis: Axis, variant: VariantSoFar, base: float | None) -> Text:
     return Text.assemble(*cells)
 
 
-def _foot(state: LiveState) -> Text:
-    keys = Text("Ctrl-C skips this run, twice stops; what is done stays done", style="dim")
-    return Text.assemble((clean(state.news), WARNING), "   ", keys) if state.news else keys
+def _foot(state: LiveState, width: int) -> Text:
+    if state.keys and state.over:
+        keys = Text("all is kept", style="dim")
+    elif state.keys:
+        pause = "go on" if state.paused or state.asked == PAUSE else "pause"
+        log = "runs" if state.shows_log else "log"
+        keys = Text(f"s skip  a stop after this run  p {pause}  l {log}  q quit watching", style="dim")
+    else:
+        keys = Text("Ctrl-C skips this run, twice stops; what is done stays done", style="dim")
+    if not state.news:
+        return keys
+    news = Text(clean(state.news), style=WARNING)
+    news.truncate(max(20, width - cell_len(keys.plain) - 3), overflow="ellipsis")
+    return Text.assemble(news, "   ", keys)

@@ -8,13 +8,12 @@ from dataclasses import dataclass, field
 from statistics import median
 from typing import Any
 
-from unvek.core.run.forecast import Share, forecast
 from unvek.core.run.record import FAILURES, FINISHED
 
 NS = 1e-9
 TEXT_KEPT = 2000
 HOLD_NS = 1_000_000_000
-ENTRIES = ("plan", "launch", "unloaded", "run", "kept", "over")
+ENTRIES = {"plan", "launch", "unloaded", "run", "look", "kept", "paused", "going on", "over"}
 
 
 @dataclass(slots=True)
@@ -28,6 +27,8 @@ class RunNow:
     repeat: int
     warm_up: bool
     prompt: str
+    forecast_s: tuple[float, float] | None
+    memory_limit_bytes: int | None
     steps_of: int | None
     began_ns: int
     boundary_ns: int
@@ -56,7 +57,6 @@ class VariantSoFar:
     warm_up_times_s: deque[float] = field(default_factory=_latest)
     failed_times_s: deque[float] = field(default_factory=_latest)
     failed: int = 0
-    left: int = 0
     memory_peak_bytes: int = 0
 
     @property
@@ -89,9 +89,17 @@ class LiveState:
         self.loading: str | None = None
         self.preview: Preview | None = None
         self.news = ""
-        self.began_ns = self.latest_ns = 0
-        self.over = False
-        self._busy_s = 0.0
+        self.latest_ns = 0
+        self.over = self.stopped = self.paused = False
+        self.memory_bytes: int | None = None
+        self.device_bytes: int | None = None
+        self.others_share: float | None = None
+        self.log = self.asks = ""
+        self._left: tuple[float, float, int] | None = None
+        # What the viewer, not the journal, says:
+        self.keys = self.shows_log = False
+        self.asked = ""
+        self.log_lines: list[str] = []
 
     def take(self, content: Mapping[str, Any]) -> None:
         """Take one line of the journal. A line that lacks what it should have is passed over."""
@@ -100,7 +108,7 @@ class LiveState:
             if "event" in content:  # first: a model's line may claim to be an entry too
                 self._on_event(content)
             elif content["entry"] in ENTRIES:
-                getattr(self, "_on_" + content["entry"])(content)
+                getattr(self, "_on_" + content["entry"].replace(" ", "_"))(content)
         except (KeyError, TypeError, ValueError, binascii.Error):
             return
 
@@ -111,27 +119,26 @@ class LiveState:
             return self._before
         return now
 
-    def time_left_s(self) -> tuple[float, float] | None:
-        """Return the time left as a range; what starting and keeping cost so far is put on top."""
-        found = forecast(Share(runs=v.left, seen_s=v.times_s or v.warm_up_times_s) for v in self.variants.values())
-        if found is None or self._busy_s == 0:
+    def time_left_s(self, now_ns: int) -> tuple[float, float] | None:
+        """Return the time left as a range, as the engine last put it, less what has gone by since."""
+        if self._left is None:
             return None
-        on_top = max(1.0, (self.latest_ns - self.began_ns) * NS / self._busy_s)
-        return found[0] * on_top, found[1] * on_top
+        low_s, high_s, at_ns = self._left
+        gone_s = max(0, now_ns - at_ns) * NS
+        return max(0.0, low_s - gone_s), max(0.0, high_s - gone_s)
 
     def _on_plan(self, entry: Mapping[str, Any]) -> None:
         self.title, self.reference, self.rig = entry["title"], entry["reference"], entry["rig"]
-        self.rounds, self.planned, self.began_ns = entry["rounds"], entry["planned"], entry["at_ns"]
+        self.rounds, self.planned, self.asks = entry["rounds"], entry["planned"], str(entry["asks"])
         self.variants = {name: VariantSoFar(form) for name, form in entry["variants"]}
-        for name, _ in entry["pending"]:
-            self.variants[name].left += 1
-        self.done = self.planned - len(entry["pending"])
+        self.done = self.planned - sum(entry["pending"].values())
         for name, time_s, status, warm_up in entry["earlier"]:
             self._add(self.variants[name], time_s, status, warm_up)
 
     def _on_launch(self, entry: Mapping[str, Any]) -> None:
-        self.loading, self.round = entry["variant"], entry["round"]
+        self.loading, self.round, self.log = entry["variant"], entry["round"], str(entry["log"])
         self.now = self._before = None
+        self.memory_bytes = self.device_bytes = None
 
     def _on_unloaded(self, entry: Mapping[str, Any]) -> None:
         self.news = f"{entry['variant']} could not be loaded: {entry['error']}"
@@ -144,16 +151,28 @@ class LiveState:
         self.now = RunNow(
             variant=entry["variant"], task=entry["task"], seed=entry["seed"], round=entry["round"],
             repeat=entry["repeat"], warm_up=entry["warm_up"], prompt=entry["prompt"],
+            forecast_s=_range(entry["forecast_s"]), memory_limit_bytes=entry["memory_limit_bytes"],
             steps_of=entry["steps"] if isinstance(entry["steps"], int) else None,
             began_ns=entry["at_ns"], boundary_ns=entry["at_ns"],
         )  # fmt: skip
 
+        left_s = _range(entry["left_s"])
+        self._left = (*left_s, entry["at_ns"]) if left_s is not None else None
+
+    def _on_look(self, entry: Mapping[str, Any]) -> None:
+        self.memory_bytes, self.device_bytes = entry["memory_bytes"], entry["device_bytes"]
+        self.others_share = entry["others_share"]
+
+    def _on_paused(self, entry: Mapping[str, Any]) -> None:
+        self.paused, self.asked = True, ""
+
+    def _on_going_on(self, entry: Mapping[str, Any]) -> None:
+        self.paused, self.asked = False, ""
+
     def _on_kept(self, entry: Mapping[str, Any]) -> None:
         variant = self.variants[entry["variant"]]
         self._add(variant, entry["time_s"], entry["status"], entry["warm_up"])
-        self._busy_s += entry["time_s"] or 0.0
         if not entry["warm_up"]:
-            variant.left = max(0, variant.left - 1)
             self.done += 1
         if entry["memory_peak_bytes"]:
             variant.memory_peak_bytes = max(variant.memory_peak_bytes, entry["memory_peak_bytes"])
@@ -163,7 +182,8 @@ class LiveState:
             )
 
     def _on_over(self, entry: Mapping[str, Any]) -> None:
-        self.over, self.now, self.loading = True, None, None
+        self.over, self.now, self.loading, self.paused = True, None, None, False
+        self.stopped = bool(entry["stopped"])
 
     @staticmethod
     def _add(variant: VariantSoFar, time_s: float | None, status: str, warm_up: bool) -> None:
@@ -195,3 +215,7 @@ class LiveState:
                     self.preview = Preview(width, height, rgb, f"{now.variant}, {now.task}, seed {now.seed}")
             case "ended":
                 now.ended_ns = at_ns
+
+
+def _range(value: Any) -> tuple[float, float] | None:
+    return (float(value[0]), float(value[1])) if value is not None else None

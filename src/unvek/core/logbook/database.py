@@ -1,0 +1,159 @@
+"""The database of a logbook: opened in the right way, with every way that this can fail put into words."""
+
+import errno
+import os
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any, Self
+
+from sqlalchemy import Connection, Engine, create_engine, event, select, text
+from sqlalchemy.exc import DatabaseError, IntegrityError, NoResultFound
+
+from unvek.core.errors import LogbookError
+from unvek.core.logbook import tables
+from unvek.core.logbook.folder import LogbookFolder
+from unvek.core.logbook.upgrade import bring_up_to_date
+
+
+class Database:
+    """An open database. Reading and writing go through short transactions of their own."""
+
+    def __init__(self, folder: LogbookFolder, engine: Engine):
+        self.folder = folder
+        self._engine = engine
+
+    @classmethod
+    def make_or_open(cls, path: Path) -> Self:
+        """Open the logbook in this folder to make runs into it, made where there is none.
+
+        Raises LogbookError where it can't be written, is damaged, or is of a newer Unvek.
+        """
+        folder = LogbookFolder(path)
+        folder.make()
+        logbook = cls(folder, _sqlite(folder.database))
+        if folder.database.is_file() and folder.database.stat().st_size > 0:
+            logbook._bring_up_to_date()
+            logbook._refuse_if_damaged()
+        else:
+            with logbook._writing() as connection:
+                tables.metadata.create_all(connection)
+                connection.execute(tables.about.insert().values(key="format_version", value=str(tables.FORMAT_VERSION)))
+        return logbook
+
+    @classmethod
+    def open(cls, path: Path) -> Self:
+        """Open the logbook in this folder; LogbookError where there is none or it is of a newer Unvek."""
+        folder = LogbookFolder(path)
+        if not folder.database.is_file():
+            raise LogbookError(f"there is no logbook in {path}")
+        logbook = cls(folder, _sqlite(folder.database))
+        logbook._bring_up_to_date()
+        return logbook
+
+    def close(self) -> None:
+        self._engine.dispose()
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.close()
+
+    @contextmanager
+    def _writing(self) -> Iterator[Connection]:
+        try:
+            with self._engine.begin() as connection:
+                yield connection
+        except DatabaseError as error:
+            if isinstance(error, IntegrityError):
+                raise
+            raise self._told(error) from error
+        except OSError as error:
+            raise told_of_disk(self.folder.path, error) from error
+
+    @contextmanager
+    def _reading(self) -> Iterator[Connection]:
+        try:
+            with self._engine.connect() as connection:
+                yield connection
+        except DatabaseError as error:
+            raise self._told(error) from error
+        except (
+            NoResultFound,
+            ValueError,
+            TypeError,
+        ) as error:  # a column holds what nobody put there
+            raise LogbookError(_damaged(self.folder.database, error)) from error
+
+    def _told(self, error: DatabaseError) -> LogbookError:
+        said, path = str(error.orig), self.folder.database
+        if "full" in said or "disk I/O" in said:
+            return LogbookError(f"the disk of the logbook {path} is full or can't be written ({said}). Every run that "
+                                "was kept is safe; make room, and the same command goes on")  # fmt: skip
+        if "readonly" in said or "unable to open" in said:
+            return LogbookError(f"the logbook {path} can't be written ({said}); make it and its folder writable, or "
+                                "choose another place with --logbook")  # fmt: skip
+        return LogbookError(_damaged(path, said))
+
+    def _bring_up_to_date(self) -> None:
+        found = self._version()
+        if found > tables.FORMAT_VERSION:
+            raise LogbookError(f"{self.folder.path} has format {found}; this one knows up to {tables.FORMAT_VERSION}. "
+                               "Nothing in it was changed: use the Unvek that made it, or a newer one")  # fmt: skip
+        if found < tables.FORMAT_VERSION:
+            self._engine.dispose()
+            bring_up_to_date(self.folder.database, found)
+
+    def _version(self) -> int:
+        with self._reading() as connection:
+            found = connection.scalar(select(tables.about.c.value).where(tables.about.c.key == "format_version"))
+        if found is None or not found.isdecimal() or int(found) < 1:
+            raise LogbookError(_damaged(self.folder.database, f"its format is {found!r}"))
+        return int(found)
+
+    def _refuse_if_damaged(self) -> None:
+        """Write nothing into a database whose pages do not hold together."""
+        with self._reading() as connection:
+            found = connection.scalar(text("PRAGMA quick_check(1)"))
+        if found != "ok":
+            raise LogbookError(_damaged(self.folder.database, found))
+
+
+def told_of_disk(path: Path, error: OSError) -> LogbookError:
+    """Word what went wrong with a file of the logbook, so that the user knows what to do."""
+    if error.errno in (errno.ENOSPC, errno.EDQUOT, errno.EFBIG):
+        return LogbookError(f"the disk of the logbook {path} is full ({error.strerror}). Every run that was kept is "
+                            "safe; make room, and the same command goes on")  # fmt: skip
+    return LogbookError(f"the logbook {path} can't be written: {error.filename or ''} {error.strerror}")
+
+
+def _damaged(path: Path, said: object) -> str:
+    return (f"the logbook {path} is damaged, or is no logbook ({said}). Nothing in it was changed: put a copy of it in "
+            "its place, or choose another place with --logbook")  # fmt: skip
+
+
+def _sqlite(path: Path) -> Engine:
+    engine = create_engine(_address(path), connect_args={"timeout": 30})
+
+    @event.listens_for(engine, "connect")
+    def set_durability(connection: Any, _: object) -> None:
+        # Readers don't wait for the writer, and a transaction is on the disk when it is over.
+        if _writable(path):
+            connection.execute("PRAGMA journal_mode=WAL")
+        connection.execute("PRAGMA synchronous=FULL")
+        connection.execute("PRAGMA foreign_keys=ON")
+
+    return engine
+
+
+def _address(path: Path) -> str:
+    """Return the address of a database; one that can't be written is opened so that nothing needs to be."""
+    if _writable(path):
+        return f"sqlite:///{path}"
+    how = "mode=ro" if path.with_name(path.name + "-wal").exists() else "mode=ro&immutable=1"
+    return f"sqlite:///file:{path}?{how}&uri=true"
+
+
+def _writable(path: Path) -> bool:
+    return os.access(path.parent, os.W_OK) and (not path.exists() or os.access(path, os.W_OK))

@@ -1,0 +1,240 @@
+"""The logbook, read: runs, launches, outputs and measures as rows; what is long comes in small pieces."""
+
+from collections import Counter
+from collections.abc import Collection, Iterable, Iterator, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import Select, func, select
+
+from unvek.core.errors import InputError
+from unvek.core.logbook import tables
+from unvek.core.logbook.database import Database
+from unvek.core.logbook.packing import unpack_floats
+from unvek.core.plan.cells import Cell
+from unvek.core.run.record import FAILURES, FINISHED, Slot
+
+Row = Mapping[str, Any]
+AT_A_TIME = 2000  # rows
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlanOnRecord:
+    """A plan as the logbook keeps it: its number, its file's text, and what findings need of it."""
+
+    number: int
+    path: str
+    text: str
+    content: Mapping[str, Any]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Measured:
+    """One value of a measure of a run, against another run (0: against none)."""
+
+    run: int
+    name: str
+    against: int
+    value: float | None
+    unit: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SeenRun:
+    """The little of an earlier run that forecasts and the live view need."""
+
+    number: int
+    cell: str
+    variant: str
+    time_s: float | None
+    steps: int
+    status: str
+    warm_up: bool
+    cold: bool
+
+
+class LogbookReading(Database):
+    """What can be asked of a logbook."""
+
+    # ---- what a plan has still to do ----
+
+    def done(self, cells: Collection[Cell], rig: str, round_number: int) -> set[Slot]:
+        """Return the slots of these cells, all of one variant, that runs of this round have filled on this rig.
+
+        A slot is filled by a run with an outcome that was begun at all and is not voided. A run that failed fills
+        its slot only under the limits of today: with more time it might finish.
+        """
+        variants = {cell.variant.name for cell in cells}
+        return {
+            Slot(cell_key=cell, round=round_number, repeat=repeat)
+            for cell, _, _, repeat in self._filled(
+                cells, rig, tables.runs.c.round == round_number, tables.runs.c.variant.in_(variants)
+            )
+        }
+
+    def done_counts(self, cells: Collection[Cell], rig: str, rounds: int, repeats: int) -> Counter[tuple[str, int]]:
+        """Return how many slots are filled, by variant and round."""
+        runs = tables.runs.c
+        counts: Counter[tuple[str, int]] = Counter()
+        for _, variant, round_number, _ in self._filled(cells, rig, runs.round <= rounds, runs.repeat <= repeats):
+            counts[variant, round_number] += 1
+        return counts
+
+    def _filled(self, cells: Collection[Cell], rig: str, *which: Any) -> Iterator[tuple[str, str, int, int]]:
+        """Yield (cell, variant, round, repeat) of each filled slot, each once."""
+        limits = {cell.key: dict(cell.variant.limits.as_mapping()) for cell in cells}
+        runs = tables.runs.c
+        conditions = (
+            *which, runs.place > 0, runs.warm_up.is_(False), runs.trial.is_(False), runs.voided.is_(None),
+            tables.launches.c.rig == rig,
+        )  # fmt: skip
+        finished = (
+            select(runs.cell, runs.variant, runs.round, runs.repeat)
+            .join_from(tables.runs, tables.launches)
+            .where(runs.status == FINISHED, *conditions)
+            .distinct()
+        )
+        for row in self._rows(finished):
+            if row["cell"] in limits:
+                yield row["cell"], row["variant"], row["round"], row["repeat"]
+        failed = (
+            select(runs.cell, runs.variant, runs.round, runs.repeat, tables.run_details.c.limits)
+            .join_from(tables.runs, tables.launches)
+            .join(tables.run_details, tables.run_details.c.run == runs.number)
+            .where(runs.status.in_(FAILURES), *conditions)
+        )
+        seen = set()
+        for row in self._rows(failed):
+            slot = (row["cell"], row["variant"], row["round"], row["repeat"])
+            under = {name: value for name, value in row["limits"].items() if value is not None}
+            if slot not in seen and limits.get(row["cell"]) == under and not self._finished_too(slot):
+                seen.add(slot)
+                yield slot
+
+    def _finished_too(self, slot: tuple[str, str, int, int]) -> bool:
+        runs = tables.runs.c
+        query = select(runs.number).where(
+            runs.cell == slot[0], runs.round == slot[2], runs.repeat == slot[3], runs.status == FINISHED,
+            runs.voided.is_(None), runs.warm_up.is_(False), runs.trial.is_(False),
+        )  # fmt: skip
+        with self._reading() as connection:
+            return connection.execute(query.limit(1)).first() is not None
+
+    def seen_runs(self, newest_first: bool = False) -> Iterator[SeenRun]:
+        """Yield the runs of plans that began and are not voided."""
+        runs = tables.runs.c
+        query = (
+            select(runs.number, runs.cell, runs.variant, runs.time_s, runs.steps, runs.status, runs.warm_up, runs.place)
+            .where(runs.place > 0, runs.voided.is_(None), runs.trial.is_(False))
+            .order_by(runs.number.desc() if newest_first else runs.number)
+        )
+        for row in self._rows(query):
+            values = dict(row)
+            yield SeenRun(cold=values.pop("place") == 1, **values)
+
+    def latest_made_of(self, variant: str) -> Row | None:
+        """Return number, launch, start and provenance of a variant's latest run whose provenance is known."""
+        runs = tables.runs.c
+        query = (
+            select(runs.number, runs.launch, runs.started_at, tables.run_details.c.provenance)
+            .join(tables.run_details, tables.run_details.c.run == runs.number)
+            .where(runs.variant == variant, runs.place > 0)
+            .order_by(runs.number.desc())
+        )
+        return next((row for row in self._rows(query) if row["provenance"].get("files") is not None), None)
+
+    # ---- plans, rigs, runs ----
+
+    def newest_plan(self) -> PlanOnRecord | None:
+        with self._reading() as connection:
+            row = connection.execute(select(tables.plans).order_by(tables.plans.c.number.desc()).limit(1)).first()
+        return PlanOnRecord(number=row.number, path=row.path, text=row.text, content=row.content) if row else None
+
+    def runs(self, trials: bool = False) -> list[Row]:
+        """Return every run, as rows of the table `runs` with its launch's rig, in the order in which they were made.
+
+        With `trials` those made by `try`, else those of plans.
+        """
+        query = (
+            select(tables.runs, tables.launches.c.rig)
+            .join_from(tables.runs, tables.launches)
+            .where(tables.runs.c.trial.is_(trials))
+            .order_by(tables.runs.c.number)
+        )
+        return list(self._rows(query))
+
+    def run(self, number: int) -> Row:
+        """Return one run with its details; InputError where there is none of this number."""
+        query = select(tables.runs, tables.run_details).join(tables.run_details).where(tables.runs.c.number == number)
+        with self._reading() as connection:
+            row = connection.execute(query).first()
+            if row is None:
+                last = connection.scalar(select(func.max(tables.runs.c.number)))
+                raise InputError(f"there is no run {number}; the runs here are 1 to {last}" if last else
+                                 "there are no runs here yet; make some with 'unvek run PLAN'")  # fmt: skip
+        return {**row._mapping, "step_times_s": unpack_floats(row.step_times_s)}
+
+    def has_run(self, launch: int, place: int) -> bool:
+        """Whether the run at this place of a launch was kept."""
+        query = select(tables.runs.c.number).where(tables.runs.c.launch == launch, tables.runs.c.place == place)
+        with self._reading() as connection:
+            return connection.execute(query).first() is not None
+
+    def has_launch(self, number: int) -> bool:
+        with self._reading() as connection:
+            return (
+                connection.scalar(select(tables.launches.c.number).where(tables.launches.c.number == number))
+                is not None
+            )
+
+    def launches(self) -> list[Row]:
+        return list(self._rows(select(tables.launches)))
+
+    def launch(self, number: int) -> Row:
+        query = select(tables.launches, tables.rigs.c.facts).join(tables.rigs).where(tables.launches.c.number == number)
+        with self._reading() as connection:
+            return dict(connection.execute(query).one()._mapping)
+
+    def rigs(self) -> dict[str, Row]:
+        """Return the facts of each machine that runs were made on, by its fingerprint."""
+        return {row["fingerprint"]: row["facts"] for row in self._rows(select(tables.rigs))}
+
+    def rig_of_runs(self, numbers: Iterable[int]) -> Row:
+        """Return the facts of the machine that the newest of these runs was made on, and its fingerprint."""
+        query = (
+            select(tables.rigs)
+            .join(tables.launches, tables.launches.c.rig == tables.rigs.c.fingerprint)
+            .join(tables.runs, tables.runs.c.launch == tables.launches.c.number)
+            .where(tables.runs.c.number == max(numbers))
+        )
+        with self._reading() as connection:
+            row = connection.execute(query).one()
+        return {"fingerprint": row.fingerprint, **row.facts}
+
+    def outputs(self, run: int | None = None) -> list[Row]:
+        """Return the kept files of all runs, or of one."""
+        query = select(tables.outputs).order_by(tables.outputs.c.number)
+        return list(self._rows(query if run is None else query.where(tables.outputs.c.run == run)))
+
+    def measured(self, run: int | None = None) -> list[Measured]:
+        """Return the measures of all runs, or of one."""
+        query = select(tables.measures)
+        rows = self._rows(query if run is None else query.where(tables.measures.c.run == run))
+        return [Measured(**row) for row in rows]
+
+    def notes(self, run: int) -> list[Row]:
+        """Return the remarks on a run, oldest first."""
+        return list(self._rows(select(tables.notes).where(tables.notes.c.run == run).order_by(tables.notes.c.number)))
+
+    def noted_runs(self) -> set[int]:
+        """Return the numbers of the runs that there are remarks on."""
+        return {row["run"] for row in self._rows(select(tables.notes.c.run).distinct())}
+
+    def forecasts(self) -> list[Row]:
+        """Return the forecasts of whole sessions, oldest first."""
+        return list(self._rows(select(tables.forecasts).order_by(tables.forecasts.c.number)))
+
+    def _rows(self, query: Select[Any]) -> Iterator[dict[str, Any]]:
+        with self._reading() as connection:
+            for row in connection.execution_options(yield_per=AT_A_TIME).execute(query):
+                yield dict(row._mapping)

@@ -1,0 +1,87 @@
+"""Digests of files that may be large: read once, and remembered for as long as size, time and place are the same.
+
+What is remembered stands in the user's cache folder, for all plans and logbooks of this machine. It may be thrown
+away at any time.
+"""
+
+import hashlib
+import sqlite3
+from collections.abc import Callable
+from contextlib import closing
+from pathlib import Path
+from time import time_ns
+
+from platformdirs import user_cache_path
+
+SETTLED_NS = 2_000_000_000  # a file changed this lately may change again within one tick of the file system's clock
+LARGE_BYTES = 200 * 2**20  # worth remembering is anything; worth a word to the user is this
+WORD = Callable[[str], None]
+
+_TABLE = """create table if not exists digests (
+    path text primary key, size integer, changed_ns integer, inode integer, device integer, digest text)"""
+
+
+class DigestCache:
+    """SHA-256 of files, in hexadecimal. Use as a context manager."""
+
+    def __init__(self, tell: WORD | None = None, folder: Path | None = None):
+        self._tell = tell
+        self._known = _opened(folder or user_cache_path("unvek"))
+
+    def __enter__(self) -> "DigestCache":
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        if self._known is not None:
+            self._known.close()
+
+    def digest(self, path: Path) -> str:
+        """Return a file's digest, from memory where the file is the one that was read before."""
+        status = path.stat()
+        print_of_file = (status.st_size, status.st_mtime_ns, status.st_ino, status.st_dev)
+        known = self._remembered(path, print_of_file)
+        if known is not None:
+            return known
+        if self._tell is not None and status.st_size >= LARGE_BYTES:
+            self._tell(f"reading {path} ({status.st_size / 2**30:.1f} GiB) once, for its digest")
+        with open(path, "rb") as file:
+            digest = hashlib.file_digest(file, "sha256").hexdigest()
+        if time_ns() - status.st_mtime_ns > SETTLED_NS:
+            self._remember(path, print_of_file, digest)
+        return digest
+
+    def _remembered(self, path: Path, print_of_file: tuple[int, ...]) -> str | None:
+        if self._known is None:
+            return None
+        try:
+            row = self._known.execute(
+                "select digest from digests "
+                "where path = ? and size = ? and changed_ns = ? and inode = ? and device = ?",
+                (str(path), *print_of_file),
+            ).fetchone()
+        except sqlite3.Error:
+            return None
+        return str(row[0]) if row is not None else None
+
+    def _remember(self, path: Path, print_of_file: tuple[int, ...], digest: str) -> None:
+        if self._known is None:
+            return
+        try:
+            with self._known:
+                self._known.execute(
+                    "insert or replace into digests values (?, ?, ?, ?, ?, ?)", (str(path), *print_of_file, digest)
+                )
+        except sqlite3.Error:
+            pass  # a full or read-only disk: the file is then read again next time
+
+
+def _opened(folder: Path) -> sqlite3.Connection | None:
+    """Open the memory; None where it can't be had, or is damaged."""
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        known = sqlite3.connect(folder / "digests.sqlite", timeout=1)
+        with closing(known.cursor()) as cursor:
+            cursor.execute(_TABLE)
+    except (OSError, sqlite3.Error):
+        return None
+    return known

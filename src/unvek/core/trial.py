@@ -1,0 +1,145 @@
+"""A trial: one variant on one prompt, now; kept in the logbook, but no part of any plan's runs."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from pathlib import Path
+from types import MappingProxyType
+from typing import Any, ClassVar, TypeVar
+
+from unvek.core.errors import InputError
+from unvek.core.logbook.outlook import learned, remaining_of
+from unvek.core.plan.cells import cells_of, read_sources
+from unvek.core.plan.door import nearest_words
+from unvek.core.plan.model import Plan, Schedule, Task, Variant
+from unvek.core.run.engine import Engine, Setting, pending_groups
+from unvek.core.run.record import FINISHED
+from unvek.core.session import Wishes, begun_journal, held_bench
+
+Named = TypeVar("Named", Variant, Task)
+LARGEST_SEED = 2**32 - 1
+MOST_SEEDS = 1000
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TrialWish:
+    """What is to be tried; None is as in the plan: its reference, its first task, the first seed of that."""
+
+    variant: str | None = None
+    task: str | None = None
+    prompt: str | None = None
+    settings: Mapping[str, Any]
+    seeds: tuple[int, ...] | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TrialRun:
+    """One run of a trial. `output` is the first file that it made."""
+
+    run: int
+    seed: int
+    status: str
+    error: str | None
+    time_s: float | None
+    steps: int
+    step_time_s: float | None
+    output: str | None
+    text: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Trial:
+    """What came of it."""
+
+    kind: ClassVar[str] = "trial"
+    variant: str
+    form: str
+    task: str
+    prompt: str
+    settings: Mapping[str, Any]
+    load_s: float | None
+    stopped: bool
+    rows: tuple[TrialRun, ...]
+
+    @property
+    def failed(self) -> bool:
+        return any(row.status != FINISHED for row in self.rows)
+
+
+def parse_seeds(text: str) -> tuple[int, ...]:
+    """Return the seeds that a text means: "3", "1,4,9", "1..6", or these together; InputError for another text."""
+    seeds: list[int] = []
+    for part in text.split(","):
+        first, is_range, last = part.strip().partition("..")
+        if not first.isdecimal() or (is_range and not last.isdecimal()):
+            raise InputError(f"seeds {text!r} can't be read; give one such as 3, some such as 1,4,9, or a range 1..6")
+        numbers = range(int(first), int(last if is_range else first) + 1)
+        if not numbers or numbers[-1] > LARGEST_SEED or len(seeds) + len(numbers) > MOST_SEEDS:
+            raise InputError(f"seeds {text!r}: at most {MOST_SEEDS}, from 0 to {LARGEST_SEED}, a range upwards")
+        seeds += numbers
+    return tuple(dict.fromkeys(seeds))
+
+
+def make_trial(plan: Plan, logbook_path: Path, wish: TrialWish, wishes: Wishes | None = None) -> Trial:
+    """Try it: one process, loaded once, a run a seed. Raises InputError for a variant or task that is not there."""
+    wishes = wishes or Wishes()
+    small = _small_plan(plan, wish)
+    variant, task = small.variants[0], small.tasks[0]
+    sources = read_sources(small, wishes.tell)
+    cells = cells_of(small, sources)
+    with held_bench(small, logbook_path, wishes) as bench:
+        logbook = bench.logbook
+        remaining = remaining_of(small, cells, None, "")
+        with begun_journal(small, bench, wishes, remaining, cells) as (journal, tally):
+            Engine(
+                small, sources, bench.runners, logbook, journal, bench.interruption,
+                Setting(instruments=bench.instruments, forecaster=learned(logbook), trial=True, varied=wish.settings),
+                remaining,
+            ).make(pending_groups(small, cells, lambda _, __: set()))  # fmt: skip
+        rows = [logbook.run(number) for number in tally.numbers]
+        return Trial(
+            variant=variant.name,
+            form=variant.form,
+            task=task.name,
+            prompt=task.prompt,
+            settings=cells[0].settings,
+            load_s=logbook.launch(rows[0]["launch"])["load_s"] if rows else None,
+            stopped=bench.interruption.no_more,
+            rows=tuple(_run(row, logbook.outputs(row["number"]), logbook.folder.path) for row in rows),
+        )
+
+
+def _small_plan(plan: Plan, wish: TrialWish) -> Plan:
+    """Return the plan with one variant, one task and one run a seed."""
+    variant = _chosen("variant", wish.variant or plan.reference, {v.name: v for v in plan.variants})
+    task = _chosen("task", wish.task or plan.tasks[0].name, {t.name: t for t in plan.tasks})
+    prompt = task.prompt if wish.prompt is None else wish.prompt
+    return replace(
+        plan,
+        title=f"Trying {variant.name}",
+        reference=variant.name,
+        schedule=Schedule(rounds=1, repeats=1, warmups=0),
+        variants=(replace(variant, settings=MappingProxyType({**variant.settings, **wish.settings})),),
+        tasks=(replace(task, prompt=prompt, seeds=wish.seeds or task.seeds[:1]),),
+    )
+
+
+def _chosen(what: str, name: str, known: Mapping[str, Named]) -> Named:
+    if name not in known:
+        raise InputError(
+            f"the plan has no {what} {name!r}; it has {', '.join(known)}{nearest_words(name, tuple(known))}"
+        )
+    return known[name]
+
+
+def _run(row: Mapping[str, Any], outputs: list[Mapping[str, Any]], folder: Path) -> TrialRun:
+    return TrialRun(
+        run=row["number"],
+        seed=row["seed"],
+        status=row["status"],
+        error=row["error"],
+        time_s=row["time_s"],
+        steps=row["steps"],
+        step_time_s=row["step_time_s"],
+        output=str(folder / outputs[0]["path"]) if outputs else None,
+        text=row["text"],
+    )
