@@ -4,8 +4,10 @@ The model is scripted: what a run does is said by its settings, so that one scri
 right and wrong with a model.
 """
 
+import atexit
 import json
 import os
+import shutil
 import subprocess
 import sys
 import tempfile
@@ -17,8 +19,9 @@ from typing import Any
 import psutil
 
 # A machine and a cache of the tests' own: nothing waits for what else runs here, or finds what others left.
-_OWN = tempfile.TemporaryDirectory(prefix="unvek-tests-")
-MACHINE_LOCK, CACHE = f"{_OWN.name}/machine.lock", f"{_OWN.name}/cache"
+_OWN = tempfile.mkdtemp(prefix="unvek-tests-")
+atexit.register(shutil.rmtree, _OWN, ignore_errors=True)
+MACHINE_LOCK, CACHE = f"{_OWN}/machine.lock", f"{_OWN}/cache"
 
 SCRIPT = """
 import ctypes, os, signal, subprocess, sys, time
@@ -69,6 +72,32 @@ def run(model, job, probe):
         if job.settings.get("then") == "vanish":
             os._exit(0)
         time.sleep(600)
+    if do == "eat":
+        held = []
+        while True:
+            held.append(bytearray(b"x") * (8 * 2**20))
+            probe.step()
+            time.sleep(0.02)
+    if do == "eat in a child":
+        subprocess.run([sys.executable, "-c", "import time\\nh = []\\nwhile 1: h.append(bytearray(b'x') * 8388608); time.sleep(0.02)"])
+    if do == "out of memory":
+        raise MemoryError("no room for the petals")
+    if do == "babble":
+        while True:
+            for word in "water it weekly and ".split():
+                probe.token(word + " ")
+            time.sleep(0.001)
+    if do == "chatter":
+        for n in range(10**9):
+            probe.token("%d " % n)
+            time.sleep(0.001)
+    if do == "scrawl":
+        with open(job.out / "scrawl.bin", "wb") as file:
+            while True:
+                file.write(bytes(2**18))
+                file.flush()
+                probe.step()
+                time.sleep(0.01)
     if do == "garbage":
         probe._ring.put(b"\\xff\\xfe{]\\n" + b"x" * 300000 + b"\\n")
     probe.phase("steps")
@@ -94,6 +123,7 @@ warmups = {warmups}
 [limits]
 run = "{run_limit}"
 stall = "{stall_limit}"
+{limits}
 [runners.painter]
 script = "model.py"
 """
@@ -130,9 +160,9 @@ class ProjectTest(unittest.TestCase):
         return path
 
     def write_plan(self, *tables: str, rounds: int = 1, repeats: int = 1, warmups: int = 0, run_limit: str = "20 s",
-                   stall_limit: str = "20 s", quality: bool = False) -> Path:  # fmt: skip
+                   stall_limit: str = "20 s", quality: bool = False, limits: str = "") -> Path:  # fmt: skip
         head = PLAN_HEAD.format(
-            rounds=rounds, repeats=repeats, warmups=warmups, run_limit=run_limit, stall_limit=stall_limit
+            rounds=rounds, repeats=repeats, warmups=warmups, run_limit=run_limit, stall_limit=stall_limit, limits=limits
         )
         return self.write("plan.toml", head + "\n".join(tables) + (LIKENESS if quality else ""))
 

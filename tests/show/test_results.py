@@ -42,6 +42,7 @@ def measure(median: float | None, ratio: float | None = None, answer: str | None
 def row(name: str, form: str, time: MeasureFound, failed: int = 0) -> ComparisonRow:
     return ComparisonRow(
         variant=name, form=form, rounds=3, runs=12, finished=12 - failed, steps=20, weights_bytes=2_500_000,
+        first_run_s=0.2,
         measures={"time.total": time, "step.time": measure(0.008), "time.load": measure(0.1),
                   "memory.peak": measure(40e6, unit="B"), "likeness": measure(0.93, unit="", drift=0.16)},
         failures=FailuresFound(count=failed, share=failed / 12, low=0.0, high=0.4, kinds={}),

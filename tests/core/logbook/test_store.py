@@ -56,7 +56,7 @@ class KeptRuns(ProjectTest):
         for extra in ("-wal", "-shm"):
             self.path.joinpath("runs.sqlite" + extra).unlink(missing_ok=True)
         for command in ("log", "run", "compare"):
-            self.assertIn("can't be used", self.unvek(command, expect=2).stderr)
+            self.assertIn("is damaged, or is no logbook", self.unvek(command, expect=2).stderr)
 
     def test_it_is_found_from_a_folder_below(self):
         below = self.folder / "notes" / "deep"
@@ -74,7 +74,7 @@ class Unwritable(ProjectTest):
         self.write_plan(SLOW, task())
         self.write("file", "in the way")
         done = self.unvek("run", "--logbook", "file/logbook", expect=2)
-        self.assertIn("can't be made", done.stderr)
+        self.assertIn("can't be made or written", done.stderr)
 
 
 class Packing(unittest.TestCase):

@@ -5,7 +5,6 @@ import random
 import unittest
 
 from unvek.core.run.events import LONGEST_LINE_BYTES, LineSplitter, NotAnEventError, parse_event
-from unvek.core.run.forecast import Share, forecast
 from unvek.core.run.recording import Recording
 
 MS = 1_000_000
@@ -63,6 +62,52 @@ class Parsing(unittest.TestCase):
         self.assertEqual((found, splitter.dropped), ([b"first", b"last"], 1))
 
 
+    def test_the_frequent_lines_mean_the_same_with_and_without_the_short_way(self):
+        for text in ("plain", "with \\ and \" and \n", "grün", ""):
+            for event, fields in (("step", {}), ("token", {"n": 2, "text": text})):
+                compact = json.dumps({"event": event, "at_ns": 5, **fields}, separators=(",", ":")).encode()
+                self.assertEqual(parse_event(compact)[:3], parse_event(compact.replace(b":", b": "))[:3], text)
+        with self.assertRaises(NotAnEventError):
+            parse_event(b'{"event":"token","at_ns":0,"n":1,"text":3}')
+
+    def test_fuzzed_streams_fold_into_something_that_can_be_kept(self):
+        rng = random.Random(11)
+        kinds = [line("began", 1), line("step", 2), line("phase", 3, name="steps"), line("token", 4, text="a", n=3),
+                 line("value", 5, name="v", number=1.5), line("memory", 6, device_bytes=7), line("fault", 7, kind="k"),
+                 line("packages", 7, versions={"a": "1"}, modules={}, threads={}), b'{"event":"step","at_ns":NaN}']  # fmt: skip
+        for _ in range(60):
+            recording, splitter = Recording(), LineSplitter()
+            stream = b"\n".join(_garbled(rng, rng.choice(kinds)) for _ in range(200)) + b"\n"
+            for start in range(0, len(stream), 777):
+                for each in splitter.feed(stream[start : start + 777]):
+                    try:
+                        recording.take(parse_event(each))
+                    except NotAnEventError:
+                        continue
+            progress = recording.progress(stopped_ns=rng.randrange(2**62))
+            self.assertTrue(progress.time_s is None or progress.time_s >= 0)
+            self.assertTrue(all(step >= 0 for step in progress.step_times_s))
+            json.dumps([progress.phases_s, progress.faults, progress.text], allow_nan=False).encode()
+
+    def test_a_million_steps_take_little_room(self):
+        recording = Recording()
+        recording.take(parse_event(line("began", 0)))
+        for place in range(1_000_000):
+            recording.take(parse_event(b'{"event":"step","at_ns":%d}' % (place + 1)))
+        progress = recording.progress(stopped_ns=2_000_000)
+        self.assertEqual((len(progress.step_times_s), progress.step_times_s[-1]), (1_000_000, 1e-9))
+        self.assertEqual(progress.step_times_s.itemsize, 8)
+
+
+def _garbled(rng: random.Random, each: bytes) -> bytes:
+    if rng.random() < 0.7:
+        return each.replace(b'"at_ns": ', b'"at_ns": %d' % rng.randrange(1, 99))
+    cut = bytearray(each * rng.choice((1, 1, 2)))
+    for _ in range(rng.randint(1, 3)):
+        cut[rng.randrange(len(cut))] = rng.randrange(256)
+    return bytes(cut)
+
+
 class Folding(unittest.TestCase):
     def test_a_step_lasts_from_the_boundary_before_it(self):
         progress = recorded(
@@ -102,22 +147,6 @@ class Folding(unittest.TestCase):
         )
         self.assertEqual((progress.faults, progress.outputs), ((("retry", ""),), ("label.png",)))
         self.assertEqual(progress.memory_device_bytes, 7)
-
-
-class Forecasting(unittest.TestCase):
-    def test_the_range_holds_what_steady_runs_will_take(self):
-        low, high = forecast([Share(runs=10, seen_s=(1.0, 1.02, 0.98)), Share(runs=5, seen_s=(0.1,))])
-        self.assertTrue(low < 10.5 < high < 16, (low, high))
-
-    def test_runs_never_seen_take_as_long_as_others_did(self):
-        low, high = forecast(
-            [Share(runs=10, seen_s=(1.0, 1.0)), Share(runs=2, seen_s=(5.0, 5.0)), Share(runs=3, seen_s=())]
-        )
-        self.assertTrue(low < 10 + 10 + 3 and high > 10 + 10 + 15, (low, high))
-
-    def test_nothing_is_foretold_from_nothing(self):
-        self.assertIsNone(forecast([Share(runs=3, seen_s=())]))
-        self.assertEqual(forecast([Share(runs=0, seen_s=(1.0,))]), (0.0, 0.0))
 
 
 if __name__ == "__main__":

@@ -122,7 +122,7 @@ class Order(ProjectTest):
     def test_the_plain_view_counts_what_is_measured(self):
         stream = io.StringIO()
         lines = PlainLines(stream)
-        lines.hear({"entry": "plan", "title": "T\x1b[2J", "planned": 12, "pending": [["a", 1]] * 2, "rounds": 1})
+        lines.hear({"entry": "plan", "title": "T\x1b[2J", "planned": 12, "pending": {"a": 2}, "rounds": 1})
         kept = {"entry": "kept", "variant": "a", "task": "t", "seed": 1, "round": 1, "repeat": 2, "warm_up": True,
                 "status": "finished", "error": None, "time_s": 0.25, "steps": 1}  # fmt: skip
         lines.hear(kept)

@@ -22,7 +22,7 @@ def beginning(variants: int = 2, planned: int = 8) -> dict:
     names = [[f"variant-{n}", "full" if n == 0 else "quantized"] for n in range(variants)]
     return {
         "entry": "plan", "at_ns": 0, "title": "Which \x1b[31mpainter?", "reference": "variant-0", "variants": names,
-        "rounds": 2, "planned": planned, "pending": [[names[n % variants][0], 1] for n in range(planned - 1)],
+        "rounds": 2, "planned": planned, "pending": {"variant-0": planned - 1}, "asks": "1.asks",
         "earlier": [["variant-0", 0.2, "finished", False]],
         "rig": {"processor": "a processor", "cores": 2, "memory_bytes": 2**34},
     }  # fmt: skip
@@ -30,7 +30,8 @@ def beginning(variants: int = 2, planned: int = 8) -> dict:
 
 def run_entry(variant: str = "variant-1") -> dict:
     return {"entry": "run", "at_ns": 5 * MS, "launch": 1, "variant": variant, "task": "violet", "seed": 3, "round": 1,
-            "repeat": 2, "warm_up": False, "steps": 20, "prompt": "a violet flower"}  # fmt: skip
+            "repeat": 2, "warm_up": False, "steps": 20, "prompt": "a violet flower", "forecast_s": [0.2, 0.4],
+            "memory_limit_bytes": 2**27, "left_s": [3.0, 4.0]}  # fmt: skip
 
 
 def kept_entry(variant: str = "variant-1", status: str = "finished", warm_up: bool = False) -> dict:
@@ -71,7 +72,8 @@ class State(unittest.TestCase):
             (state.done, list(shown.times_s), list(shown.warm_up_times_s), shown.failed), (3, [0.1], [0.1], 1)
         )
         self.assertIn("failed, it is what it is", state.news)
-        self.assertIsNotNone(state.time_left_s())
+        state.take(run_entry())
+        self.assertEqual(state.time_left_s(1005 * MS), (2.0, 3.0))
 
     def test_lines_that_are_not_what_they_seem_do_no_harm(self):
         state = state_after(

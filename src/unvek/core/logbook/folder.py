@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TextIO
 
 from unvek.core.errors import LogbookBusyError, LogbookError
 from unvek.core.plan.model import Plan
@@ -47,8 +48,7 @@ class LogbookFolder:
             for room in ("outputs", "logs", "journal"):
                 (self.path / room).mkdir(parents=True, exist_ok=True)
         except OSError as error:
-            raise LogbookError(f"the logbook {self.path} can't be made: {error.strerror}; choose another place with "
-                               "--logbook, or make that folder writable") from error  # fmt: skip
+            raise self._unwritable(error) from error
 
     def log_path(self, launch: int) -> Path:
         return self.path / "logs" / f"L{launch:05}.log"
@@ -86,10 +86,20 @@ class LogbookFolder:
         _sync(lasting.parent)
         return kept
 
+    def _lock_file(self) -> TextIO:
+        try:
+            return open(self.path / "lock", "a+")
+        except OSError as error:
+            raise self._unwritable(error) from error
+
+    def _unwritable(self, error: OSError) -> LogbookError:
+        return LogbookError(f"the logbook {self.path} can't be made or written: {error.strerror}; choose another place "
+                            "with --logbook, or make that folder writable")  # fmt: skip
+
     @contextmanager
     def locked(self) -> Iterator[None]:
         """Hold the logbook for making runs into it. The lock ends with the process, however that ends."""
-        with open(self.path / "lock", "a+") as file:
+        with self._lock_file() as file:
             try:
                 fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
             except OSError as error:

@@ -1,0 +1,180 @@
+"""A full disk, a folder that can't be written, an older, newer, cut or damaged logbook: told, and nothing is lost."""
+
+import json
+import os
+import random
+import shutil
+import signal
+import sqlite3
+import subprocess
+import time
+import unittest
+from pathlib import Path
+
+from tests.support import QUICK, SLOW, ProjectTest, environment, program, task
+from unvek.core.logbook.tables import FORMAT_VERSION, metadata
+from unvek.core.logbook.upgrade import STEPS
+
+OLD = Path(__file__).with_name("version-1.sql")
+
+
+class FullDisk(ProjectTest):
+    def test_what_was_kept_stays_and_the_same_command_goes_on_when_there_is_room(self):
+        disk = self.folder / "disk"
+        disk.mkdir()
+        if subprocess.run(["mount", "-t", "tmpfs", "-o", "size=1200k", "none", disk], capture_output=True).returncode:
+            self.skipTest("only root can make a small disk")
+        self.addCleanup(subprocess.run, ["umount", "-l", disk], capture_output=True)
+        self.write_plan(SLOW, task(seeds=range(1, 61)))
+        done = self.unvek("run", "--plain", "--logbook", "disk/logbook", expect=2)
+        self.assertIn("full", done.stderr)
+        self.assertIn("Every run that was kept is safe", done.stderr)
+        said = [line for line in done.stderr.splitlines() if " slow " in line]
+        kept = self.result("log", "--logbook", "disk/logbook")["rows"]
+        self.assertGreater(len(kept), 5)
+        self.assertTrue(len(said) <= len(kept) <= len(said) + 1, (len(said), len(kept)))
+        subprocess.run(["mount", "-o", "remount,size=100m", disk], check=True)
+        self.unvek("run", "--logbook", "disk/logbook")
+        rows = self.result("log", "--logbook", "disk/logbook")["rows"]
+        self.assertEqual(sum(row["status"] == "finished" for row in rows), 60)
+        self.assertEqual([row["run"] for row in kept], [row["run"] for row in rows[: len(kept)]])
+
+
+class Unwritable(ProjectTest):
+    def test_a_logbook_on_a_read_only_disk_is_read_and_not_written(self):
+        self.write_plan(SLOW, task())
+        self.unvek("run")
+        disk = self.folder / "disk"
+        disk.mkdir()
+        mounted = subprocess.run(["mount", "--bind", self.folder / "logbook", disk], capture_output=True)
+        if mounted.returncode or subprocess.run(["mount", "-o", "remount,ro,bind", disk], capture_output=True).returncode:
+            self.skipTest("only root can make a read-only disk")
+        self.addCleanup(subprocess.run, ["umount", "-l", disk], capture_output=True)
+        self.assertEqual(len(self.result("log", "--logbook", "disk")["rows"]), 2)
+        for command in (("run", "--logbook", "disk"), ("note", "1", "a remark", "--logbook", "disk")):
+            done = self.unvek(*command, expect=2)
+            self.assertRegex(done.stderr, "writable|can't be made|can't be written")
+
+
+class Damaged(ProjectTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.write_plan(SLOW, QUICK, task(), rounds=2, quality=True)
+        self.unvek("run")
+        self.database = self.folder / "logbook" / "runs.sqlite"
+        with sqlite3.connect(self.database) as connection:
+            connection.execute("pragma wal_checkpoint(truncate)")
+        connection.close()
+
+    def test_however_it_is_damaged_commands_say_so_or_work_and_change_nothing(self):
+        whole, rng = self.database.read_bytes(), random.Random(8)
+        told = 0
+        for turn in range(7):
+            content = bytearray(whole)
+            if turn % 3 == 0:
+                content = content[: rng.randrange(100, len(content))]
+            for _ in range(rng.choice((1, 40, 400)) if turn % 3 else 0):
+                content[rng.randrange(len(content))] = rng.randrange(256)
+            for command in (("log",), ("show", "3"), ("run",)):
+                with self.subTest(turn=turn, command=command):
+                    for extra in ("-wal", "-shm"):
+                        self.database.with_name(self.database.name + extra).unlink(missing_ok=True)
+                    self.database.write_bytes(content)
+                    done = subprocess.run(program(*command), cwd=self.folder, env=environment(), capture_output=True,
+                                          text=True, timeout=60)  # fmt: skip
+                    self.assertNotIn("Traceback", done.stderr)
+                    self.assertNotIn("went wrong within Unvek", done.stderr)
+                    if done.returncode:
+                        told += 1
+                        self.assertEqual(done.returncode, 2, done.stderr)
+                        self.assertEqual(self.database.read_bytes(), bytes(content))
+        self.assertGreater(told, 4)
+
+
+class Older(ProjectTest):
+    def test_an_older_logbook_is_copied_and_brought_up_to_date_with_all_its_runs(self):
+        folder = self.folder / "logbook"
+        folder.mkdir()
+        with sqlite3.connect(folder / "runs.sqlite") as connection:
+            connection.executescript(OLD.read_text())
+        connection.close()
+        before = (folder / "runs.sqlite").read_bytes()
+        rows = self.log()
+        self.assertEqual([(row["variant"], row["status"], row["steps"]) for row in rows],
+                         [("slow", "finished", 3), ("slow", "finished", 3)])  # fmt: skip
+        self.assertEqual(self.result("show", "1")["machine"]["memory_peak_bytes"], 11_000_000)
+        self.unvek("note", "1", "an old one")
+        self.unvek("compare", "--reference", "slow")
+        with sqlite3.connect(folder / "runs-version-1.sqlite") as connection:
+            self.assertEqual(connection.execute("select value from about").fetchone(), ("1",))
+            self.assertEqual(connection.execute("select count(*) from runs").fetchone(), (2,))
+        connection.close()
+        self.assertNotEqual((folder / "runs.sqlite").read_bytes(), before)
+
+    def test_the_steps_lead_to_the_same_tables_as_a_new_logbook_has(self):
+        self.assertEqual(sorted(STEPS), list(range(1, FORMAT_VERSION)))
+        with sqlite3.connect(":memory:") as connection:
+            connection.executescript(OLD.read_text())
+            for number in sorted(STEPS):
+                for step in STEPS[number]:
+                    connection.execute(step)
+            for table in metadata.sorted_tables:
+                columns = [row[1] for row in connection.execute(f"pragma table_info({table.name})")]
+                self.assertEqual(columns, [column.name for column in table.columns], table.name)
+                indexes = {row[1] for row in connection.execute(f"pragma index_list({table.name})") if row[3] == "c"}
+                self.assertEqual(indexes, {index.name for index in table.indexes}, table.name)
+        connection.close()
+
+
+class Killed(ProjectTest):
+    def test_the_run_that_was_cut_off_is_kept_as_interrupted_and_nothing_twice(self):
+        self.write_plan(SLOW.replace("0.006", "0.1"), task(seeds=range(1, 9)))
+        process = self.start("run", "--plain")
+        for _ in range(3):
+            process.stderr.readline()
+        time.sleep(0.15)
+        os.killpg(process.pid, signal.SIGKILL)
+        process.wait()
+        self.unvek("run")
+        rows = self.log()
+        cut = [row for row in rows if row["status"] == "interrupted"]
+        self.assertEqual(len(cut), 1)
+        self.assertIn("the engine was killed", self.result("show", str(cut[0]["run"]))["error"])
+        self.assertEqual(sum(row["status"] == "finished" for row in rows), 8)
+        self.unvek("run")
+        self.assertEqual(len(self.log()), len(rows))
+
+    def test_killed_at_any_instant_nothing_is_lost_and_the_same_command_finishes(self):
+        self.write_plan(SLOW, QUICK, task(seeds=range(1, 7)), rounds=3)
+        rng, before = random.Random(2), set()
+        for _ in range(12):
+            process = self.start("run", "--plain")
+            time.sleep(rng.uniform(0.1, 1.2))
+            os.killpg(process.pid, signal.SIGKILL)
+            process.communicate()
+            if not (self.folder / "logbook" / "runs.sqlite").exists():
+                continue
+            rows = [row for row in self.log() if row["status"] == "finished"]
+            slots = [(row["variant"], row["seed"], row["round"], row["repeat"]) for row in rows]
+            self.assertEqual(len(slots), len(set(slots)), "measured twice")
+            self.assertFalse(before - set(slots), "lost")
+            before = set(slots)
+        self.unvek("run")
+        self.assertEqual(self.statuses().count("finished"), 36)
+
+    def test_a_journal_that_makes_no_sense_recovers_nothing(self):
+        self.write_plan(SLOW, task())
+        self.unvek("run")
+        journal = next((self.folder / "logbook" / "journal").glob("*.jsonl"))
+        whole = journal.read_text().splitlines()
+        begun = next(line for line in whole if '"entry": "run"' in line)
+        for last in (begun[:50], begun.replace('"place": 1', '"place": "x"'), begun.replace('"launch": 1', '"launch": 99'),
+                     '{"entry": "run", "event": "step"}', json.dumps({"entry": "run"})):  # fmt: skip
+            journal.write_text("\n".join([*whole[:2], last]))
+            self.unvek("run")
+            self.assertEqual(self.statuses(), ["finished"] * 2)
+            shutil.copy(journal, journal.with_suffix(".old"))
+
+
+if __name__ == "__main__":
+    unittest.main()
