@@ -1,5 +1,6 @@
 """What the benchmarks share: medians in words, paired ratios, and a project to run."""
 
+import os
 import shutil
 import statistics
 import subprocess
@@ -14,6 +15,8 @@ import numpy as np
 from unvek.core.stats.intervals import mean_and_half_width
 from unvek.demo import lay_out
 
+# A machine of its own: a benchmark waits for nobody, and nobody for it.
+os.environ.setdefault("UNVEK_MACHINE_LOCK", f"{tempfile.gettempdir()}/unvek-benchmarks.lock")
 UNVEK = [sys.executable, "-m", "unvek"]
 
 

@@ -111,11 +111,11 @@ def make_runs(plan: Plan, logbook_path: Path, wishes: Wishes | None = None) -> M
     with held_bench(plan, logbook_path, wishes) as bench:
         logbook, rig = bench.logbook, bench.rig.fingerprint
         _tell_changes(plan, sources, logbook, wishes)
+        forecaster = learned(logbook)
         if wishes.afresh:
             logbook.void_slots({cell.key for cell in cells}, "started afresh")
         logbook.record_plan(plan.path, plan.text, plan_content(plan, cells))
         remaining = remaining_of(plan, cells, logbook, rig)
-        forecaster = learned(logbook)
         pending = remaining.runs
         forecast = remaining.time_left_s(forecaster) if pending else None
         number = logbook.record_forecast(plan.title, pending, *forecast) if forecast is not None else None

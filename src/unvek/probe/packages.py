@@ -20,8 +20,8 @@ OURS = ("_unvek_probe", "_unvek_packages")
 class LoadedPackages:
     """Looks at the imported modules again and again; what was found once is not looked up twice."""
 
-    def __init__(self, folder: Path):
-        self._folder = folder
+    def __init__(self, script: Path):
+        self._script = script.resolve()
         self._before: Set[str] = set(sys.modules)  # the worker's own
         self._seen: Set[str] = set()
         self._versions: Dict[str, Optional[str]] = {}
@@ -54,12 +54,14 @@ class LoadedPackages:
     def _is_own(self, file: str) -> bool:
         """Whether a module lies beside the script or below it, and isn't installed there."""
         try:
-            inside = Path(file).resolve().relative_to(self._folder.resolve())
+            inside = Path(file).resolve().relative_to(self._script.parent)
         except (ValueError, OSError):
             return False
         return "site-packages" not in inside.parts and "dist-packages" not in inside.parts
 
     def _digest(self, file: str) -> None:
+        if Path(file).resolve() == self._script:
+            return  # the engine has its digest already
         if len(self._modules) < MOST_MODULES:
             try:
                 self._modules[str(Path(file).resolve())] = hashlib.sha256(Path(file).read_bytes()).hexdigest()

@@ -47,7 +47,10 @@ class Unwritable(ProjectTest):
         disk = self.folder / "disk"
         disk.mkdir()
         mounted = subprocess.run(["mount", "--bind", self.folder / "logbook", disk], capture_output=True)
-        if mounted.returncode or subprocess.run(["mount", "-o", "remount,ro,bind", disk], capture_output=True).returncode:
+        if (
+            mounted.returncode
+            or subprocess.run(["mount", "-o", "remount,ro,bind", disk], capture_output=True).returncode
+        ):
             self.skipTest("only root can make a read-only disk")
         self.addCleanup(subprocess.run, ["umount", "-l", disk], capture_output=True)
         self.assertEqual(len(self.result("log", "--logbook", "disk")["rows"]), 2)

@@ -33,7 +33,10 @@ def bindings(fails: str = "") -> types.SimpleNamespace:
         return asked
 
     memory = types.SimpleNamespace(total=8 * 2**30, used=2**30)
-    running = [types.SimpleNamespace(pid=os.getpid(), usedGpuMemory=2**29), types.SimpleNamespace(pid=1, usedGpuMemory=None)]
+    running = [
+        types.SimpleNamespace(pid=os.getpid(), usedGpuMemory=2**29),
+        types.SimpleNamespace(pid=1, usedGpuMemory=None),
+    ]
     answers = {
         "nvmlInit": None, "nvmlDeviceGetCount": 1, "nvmlDeviceGetHandleByIndex": "handle", "nvmlDeviceGetName": b"a device",
         "nvmlSystemGetDriverVersion": "550.1", "nvmlDeviceGetMemoryInfo": memory, "nvmlDeviceGetClockInfo": 1500,
@@ -97,7 +100,9 @@ class Simulated(unittest.TestCase):
 
     def test_what_a_process_that_has_ended_held_is_free(self):
         code = f"import sys; sys.path.insert(0, {str(STAND_IN.parent)!r})\nfrom simulated_accelerator import *\n"
-        subprocess.run([sys.executable, "-c", code + f"SimulatedAccelerator({self.path!r}).allocate(1000000)"], check=True)
+        subprocess.run(
+            [sys.executable, "-c", code + f"SimulatedAccelerator({self.path!r}).allocate(1000000)"], check=True
+        )
         self.scripts.allocate(1_000_000)
 
     def test_it_is_slower_when_it_is_hot_and_cools_down(self):

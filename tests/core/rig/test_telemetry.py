@@ -18,7 +18,9 @@ from unvek.core.rig.simulated import SimulatedDevice
 from unvek.core.rig.telemetry import MOST_POINTS, Instruments, Telemetry
 from unvek.core.run.family import adopt_orphans, end_leftovers, new_mark
 
-HOLD = "import sys, time; held = bytearray(b'x') * (int(sys.argv[1]) * 2**20); print('ready', flush=True); time.sleep(60)"
+HOLD = (
+    "import sys, time; held = bytearray(b'x') * (int(sys.argv[1]) * 2**20); print('ready', flush=True); time.sleep(60)"
+)
 NEST = "import subprocess, sys; subprocess.run([sys.executable, '-c', {0!r}, '60'])"
 SPIN = "print('ready', flush=True)\nwhile True: pass"
 

@@ -180,10 +180,14 @@ class Asks(unittest.TestCase):
             interruption.listen(reader)
             ask(reader.path, "burn the house down")
             ask(reader.path, PAUSE)
-            self.assertEqual((interruption.no_more, interruption.paused, interruption.skip_asked()), (False, True, False))
+            self.assertEqual(
+                (interruption.no_more, interruption.paused, interruption.skip_asked()), (False, True, False)
+            )
             ask(reader.path, GO_ON)
             ask(reader.path, SKIP)
-            self.assertEqual((interruption.skip_asked(), interruption.skip_asked(), interruption.paused), (True, False, False))
+            self.assertEqual(
+                (interruption.skip_asked(), interruption.skip_asked(), interruption.paused), (True, False, False)
+            )
             (Path(name) / "diary").write_text("dear diary\n")
             (Path(name) / "2.asks").symlink_to(Path(name) / "diary")
             self.assertFalse(ask(Path(name) / "2.asks", SKIP))

@@ -61,9 +61,8 @@ class Parsing(unittest.TestCase):
         found += splitter.feed(b"tail\nlast\n")
         self.assertEqual((found, splitter.dropped), ([b"first", b"last"], 1))
 
-
     def test_the_frequent_lines_mean_the_same_with_and_without_the_short_way(self):
-        for text in ("plain", "with \\ and \" and \n", "grün", ""):
+        for text in ("plain", 'with \\ and " and \n', "grün", ""):
             for event, fields in (("step", {}), ("token", {"n": 2, "text": text})):
                 compact = json.dumps({"event": event, "at_ns": 5, **fields}, separators=(",", ":")).encode()
                 self.assertEqual(parse_event(compact)[:3], parse_event(compact.replace(b":", b": "))[:3], text)

@@ -15,7 +15,16 @@ from unvek.core.run.remaining import Remaining
 
 def cell(key: str = "c", variant: str = "full", steps: int = 20) -> Cell:
     settings = {"steps": steps}
-    made = Variant(name=variant, form="full", runner="r", of=None, weights=(Path("w"),), parts={}, settings=settings, limits=Limits())
+    made = Variant(
+        name=variant,
+        form="full",
+        runner="r",
+        of=None,
+        weights=(Path("w"),),
+        parts={},
+        settings=settings,
+        limits=Limits(),
+    )
     task = Task(name="t", prompt="p", seeds=(1,), inputs=(), expect=(), facts={}, settings={})
     return Cell(key=key, variant=made, task=task, seed=1, settings=settings)
 

@@ -52,7 +52,10 @@ class EveryLimit(ProjectTest):
         self.assertEqual((run["status"], run["error"]), ("out-of-memory", "MemoryError: no room for the petals"))
 
     def test_memory_that_loading_takes_is_limited_too(self):
-        self.write("model.py", "held = []\ndef load(variant):\n    while True: held.append(bytearray(b'x') * 2**23)\ndef run(): 0\n")
+        self.write(
+            "model.py",
+            "held = []\ndef load(variant):\n    while True: held.append(bytearray(b'x') * 2**23)\ndef run(): 0\n",
+        )
         self.write_plan(SLOW, task(seeds=(1,)), limits='memory = "90 MiB"')
         self.unvek("run", expect=1)
         run = self.result("show", "1")
