@@ -88,8 +88,8 @@ def main() -> None:
         counts = finished(folder)
         whole = len(counts) == 8 * rounds and set(counts.values()) == {1}
         cut_off = json.loads(unvek(folder, "log", "--status", "interrupted", "--as", "json"))["rows"]
-        print(f"{kills} kills; {said} runs said to be kept, {sum(before.values())} found, {len(cut_off)} cut off and kept "
-              "as interrupted; nothing lost, nothing twice; "
+        print(f"{kills} kills; {said} runs said to be kept, {sum(before.values())} found, {len(cut_off)} cut off and "
+              "kept as interrupted; nothing lost, nothing twice; "
               f"the same command then finished all {len(counts)} cells: {'yes' if whole else 'NO'}")  # fmt: skip
         if not whole:
             raise SystemExit(1)

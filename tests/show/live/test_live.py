@@ -148,11 +148,11 @@ class JournalFile(ProjectTest):
 
 
 class OnATerminal(ProjectTest):
-    def on_a_terminal(self, *arguments: str) -> tuple[int, str]:
-        """Run the program with a terminal for its output; return its exit code and all that it drew."""
+    def on_a_terminal(self, *arguments: str, keys: bytes = b"", **more: str) -> tuple[int, str]:
+        """Run the program on a terminal, press keys once it draws; return its exit code and all that it drew."""
         ours, theirs = pty.openpty()
         process = subprocess.Popen(program(*arguments), cwd=self.folder, stdin=theirs, stdout=theirs, stderr=theirs,
-                                   env=environment(TERM="xterm-256color", COLUMNS="100", LINES="30"))  # fmt: skip
+                                   env=environment(TERM="xterm-256color", COLUMNS="100", LINES="30", **more))  # fmt: skip
         os.close(theirs)
         drawn = b""
         deadline = time.monotonic() + 60
@@ -162,6 +162,9 @@ class OnATerminal(ProjectTest):
                     drawn += os.read(ours, 65536)
                 except OSError:
                     break  # the terminal's other side is closed
+                if keys and b"seed 1" in drawn:
+                    os.write(ours, keys[:1])
+                    keys = keys[1:]
             elif process.poll() is not None:
                 break
         os.close(ours)
@@ -177,6 +180,27 @@ class OnATerminal(ProjectTest):
         self.assertIn("12 runs made", drawn.rpartition("\x1b[?1049l")[2])
         self.assertNotIn("Traceback", drawn)
         self.assertEqual(self.statuses(), ["finished"] * 12)
+
+    def test_a_key_stops_after_the_run_in_progress_and_the_terminal_is_put_back(self):
+        self.write_plan(SLOW.replace("0.006", "0.1"), task(seeds=range(1, 60)))
+        code, drawn = self.on_a_terminal("run", keys=b"la")
+        self.assertEqual(code, 130, drawn[-2000:])
+        self.assertIn("what this launch has printed", drawn)
+        self.assertTrue(0 < len(self.statuses()) < 59)
+        self.assertTrue(set(self.statuses()) == {"finished"})
+
+    def test_a_view_that_is_quit_lets_the_runs_go_on(self):
+        self.write_plan(SLOW.replace("0.006", "0.1"), task(seeds=range(1, 9)))
+        code, drawn = self.on_a_terminal("run", keys=b"q")
+        self.assertEqual(code, 0, drawn[-2000:])
+        self.assertIn("The runs go on: 'unvek watch' shows them again", drawn)
+        self.assertEqual(self.statuses(), ["finished"] * 8)
+
+    def test_without_colour_none_is_drawn(self):
+        self.write_plan(SLOW.replace("0.006", "0.1"), task(seeds=range(1, 4)))
+        _, drawn = self.on_a_terminal("run", NO_COLOR="1")
+        self.assertIn("round 1 of 1", drawn)
+        self.assertNotRegex(drawn, r"\x1b\[[0-9;]*[34]8;")
 
     def test_plain_lines_are_drawn_nowhere(self):
         self.write_plan(SLOW, task())

@@ -19,7 +19,10 @@ def main() -> None:
     os.nice(NICENESS)
     engine = os.getppid()
     console = Console(highlight=False, markup=False, emoji=False)
-    Viewer(Path(sys.argv[1]), console, goes_on=lambda: os.getppid() == engine).follow(LAST_LOOK_S)
+    viewer = Viewer(Path(sys.argv[1]), console, goes_on=lambda: os.getppid() == engine)
+    viewer.follow(LAST_LOOK_S)
+    if viewer.quit:
+        console.print("The runs go on: 'unvek watch' shows them again, Ctrl-C twice stops them.")
 
 
 if __name__ == "__main__":

@@ -8,7 +8,7 @@ from rich.console import Console
 from rich.text import Text
 
 ENTER, LEAVE = "\x1b[?1049h\x1b[?25l", "\x1b[?25h\x1b[?1049l"  # the terminal's other screen, without a cursor
-CLEAR = "\x1b[2J"
+CLEAR, ERASE_REST = "\x1b[2J", "\x1b[K"
 COLOURS = {"standard": ColorSystem.STANDARD, "256": ColorSystem.EIGHT_BIT, "truecolor": ColorSystem.TRUECOLOR}
 
 
@@ -42,7 +42,9 @@ class Frame:
             line = lines[place] if place < len(lines) else Text()
             before = self._shown[place] if place < len(self._shown) else Text()
             if line != before or line.style != before.style:
-                parts.append(f"\x1b[{place + 1};1H{self._ansi(line)}\x1b[0m\x1b[K")
+                # A full line leaves the cursor on its last character, which erasing to the end would take away.
+                rest = "" if line.cell_len >= size[0] else ERASE_REST
+                parts.append(f"\x1b[{place + 1};1H{self._ansi(line)}\x1b[0m{rest}")
         self._shown = list(lines)
         if parts:
             self._write("".join(parts))
@@ -50,7 +52,7 @@ class Frame:
     def _ansi(self, line: Text) -> str:
         colours = COLOURS.get(self._console.color_system or "")
         rendered = []
-        for segment in line.render(self._console):
+        for segment in Text.assemble(line).render(self._console):  # assembled, its own style is one of its spans
             style = segment.style
             if style is None or colours is None:
                 rendered.append(segment.text)

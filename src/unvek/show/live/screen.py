@@ -4,6 +4,7 @@ from rich.cells import cell_len
 from rich.text import Text
 
 from unvek.core.run.asks import PAUSE
+from unvek.core.run.record import FINISHED
 from unvek.core.units import bytes_words, duration_words, range_words, times_words
 from unvek.show.bars import step_bars
 from unvek.show.figures import variant_text
@@ -16,6 +17,7 @@ from unvek.show.terminal import clean, clean_lines
 WHERE_LINES, FOOT_LINES = 4, 2
 LEAST_NOW_LINES, MOST_NOW_LINES = 7, 24
 LEAST_LEFT_COLUMNS, MOST_LEFT_COLUMNS = 44, 72
+LEAST_JUST_MADE_LINES = 4
 BAR_COLUMNS = 12
 DISTURBED_FROM = 0.2  # cores that others keep busy, from which on it is worth a word
 WARM_UP_DOT, FAILED_CROSS = "○", "×"
@@ -30,9 +32,10 @@ def draw(state: LiveState, width: int, height: int, now_ns: int) -> list[Text]:
         *_where(state, width, now_ns),
         *_now(state, width, now_lines, now_ns),
         *(_log(state, so_far) if state.shows_log else _so_far(state, width, so_far)),
-        Text(),
-        _foot(state, width),
-    ][:height]
+    ][: height - FOOT_LINES]
+    lines += _just_made(state, height - FOOT_LINES - len(lines))
+    lines += [Text() for _ in range(height - FOOT_LINES - len(lines))]
+    lines += [_news(state), _foot(state)]
     for line in lines:
         line.truncate(width, overflow="ellipsis")
     return lines
@@ -93,7 +96,7 @@ def _now_words(state: LiveState, now_ns: int, columns: int) -> list[Text]:
     lines = [
         variant_text(now.variant, variant.form)
         + Text("  warm-up" if now.warm_up else f"  run {now.round}.{now.repeat}", style="dim")
-        + Text("  paused after this run" if state.paused else "", style=WARNING),
+        + Text(_pause_words(state), style=WARNING),
         Text(f"{clean(now.task)}, seed {now.seed}"),
         Text(clean(now.prompt), style="dim"),
         Text(step_bars(now.step_times_s, columns - 4), style=FORM_COLOURS[variant.form]),
@@ -105,6 +108,12 @@ def _now_words(state: LiveState, now_ns: int, columns: int) -> list[Text]:
         rate = f", {now.tokens / elapsed_s:.0f} a second" if now.tokens and elapsed_s else ""
         lines += [Text(f"{now.tokens} tokens{rate}"), *(Text(line) for line in clean_lines(now.text)[-4:])]
     return lines
+
+
+def _pause_words(state: LiveState) -> str:
+    if state.paused:
+        return "  paused"
+    return "  pauses after this run" if state.asked == PAUSE else ""
 
 
 def _between_runs(state: LiveState) -> str:
@@ -143,7 +152,7 @@ def _machine_words(state: LiveState, now: RunNow | None) -> list[Text]:
         limit = now.memory_limit_bytes if now is not None else None
         if limit:
             full = min(BAR_COLUMNS, round(BAR_COLUMNS * held / limit))
-            line += Text(f" of {bytes_words(limit)} allowed  ", style="dim")
+            line += Text(f" of {bytes_words(limit)}  ", style="dim")
             line += Text("━" * full) + Text("─" * (BAR_COLUMNS - full), style="dim")
         elif now is not None and (peak := state.variants[now.variant].memory_peak_bytes):
             line += Text(f", {bytes_words(peak)} at its peak so far", style="dim")
@@ -155,6 +164,20 @@ def _machine_words(state: LiveState, now: RunNow | None) -> list[Text]:
     if state.others_share is not None and state.others_share >= DISTURBED_FROM:
         words.append(Text(f"others keep {state.others_share:.1f} cores busy", style=WARNING))
     return words
+
+
+def _just_made(state: LiveState, height: int) -> list[Text]:
+    """Where the window is tall, the latest runs, the newest first."""
+    if height < LEAST_JUST_MADE_LINES or not state.latest:
+        return []
+    lines = [Text(), Text("just made", style="dim")]
+    for made in list(state.latest)[: 1 - height : -1]:
+        name = variant_text(made.variant, state.variants[made.variant].form)
+        line = name + Text(" " * max(1, 24 - cell_len(name.plain)) + f"{clean(made.task)}, seed {made.seed}")
+        line += Text(f"  {duration_words(made.time_s)}" if made.time_s is not None else "")
+        line += Text("  warm-up" if made.warm_up else "", style="dim")
+        lines.append(line + Text("" if made.status == FINISHED else f"  {made.status}", style=WARNING))
+    return lines
 
 
 def _log(state: LiveState, height: int) -> list[Text]:
@@ -211,17 +234,16 @@ def _dots(axis: Axis, variant: VariantSoFar, base: float | None) -> Text:
     return Text.assemble(*cells)
 
 
-def _foot(state: LiveState, width: int) -> Text:
-    if state.keys and state.over:
-        keys = Text("all is kept", style="dim")
-    elif state.keys:
-        pause = "go on" if state.paused or state.asked == PAUSE else "pause"
-        log = "runs" if state.shows_log else "log"
-        keys = Text(f"s skip  a stop after this run  p {pause}  l {log}  q quit watching", style="dim")
-    else:
-        keys = Text("Ctrl-C skips this run, twice stops; what is done stays done", style="dim")
-    if not state.news:
-        return keys
-    news = Text(clean(state.news), style=WARNING)
-    news.truncate(max(20, width - cell_len(keys.plain) - 3), overflow="ellipsis")
-    return Text.assemble(news, "   ", keys)
+def _news(state: LiveState) -> Text:
+    """What just happened, in a line of its own above the keys: in a narrow window both would not fit one."""
+    return Text(clean(state.news), style=WARNING)
+
+
+def _foot(state: LiveState) -> Text:
+    if state.over:
+        return Text("stopped; all that was made is kept" if state.stopped else "all that was made is kept", style="dim")
+    if not state.keys:
+        return Text("Ctrl-C skips this run, twice stops; what is done stays done", style="dim")
+    pause = "go on" if state.paused or state.asked == PAUSE else "pause"
+    log = "runs" if state.shows_log else "log"
+    return Text(f"s skip  a stop after this run  p {pause}  l {log}  q quit watching", style="dim")

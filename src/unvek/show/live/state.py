@@ -65,6 +65,18 @@ class VariantSoFar:
 
 
 @dataclass(frozen=True, slots=True)
+class MadeRun:
+    """A run that was kept."""
+
+    variant: str
+    task: str
+    seed: int
+    warm_up: bool
+    status: str
+    time_s: float | None
+
+
+@dataclass(frozen=True, slots=True)
 class Preview:
     """The latest picture as it formed, and which run it is of: a new run may not have sent its own yet."""
 
@@ -87,6 +99,7 @@ class LiveState:
         self.now: RunNow | None = None
         self._before: RunNow | None = None
         self.loading: str | None = None
+        self.latest: deque[MadeRun] = deque(maxlen=100)
         self.preview: Preview | None = None
         self.news = ""
         self.latest_ns = 0
@@ -167,10 +180,13 @@ class LiveState:
         self.paused, self.asked = True, ""
 
     def _on_going_on(self, entry: Mapping[str, Any]) -> None:
-        self.paused, self.asked = False, ""
+        self.paused, self.asked, self.news = False, "", ""
 
     def _on_kept(self, entry: Mapping[str, Any]) -> None:
         variant = self.variants[entry["variant"]]
+        self.latest.append(
+            MadeRun(entry["variant"], entry["task"], entry["seed"], entry["warm_up"], entry["status"], entry["time_s"])
+        )
         self._add(variant, entry["time_s"], entry["status"], entry["warm_up"])
         if not entry["warm_up"]:
             self.done += 1
