@@ -36,7 +36,7 @@ class Tallies(unittest.TestCase):
             tally.add(value)
         logs = [math.log(value) for value in values]
         self.assertAlmostEqual(tally.mean, statistics.fmean(logs))
-        self.assertAlmostEqual(tally.spread, statistics.stdev(logs), delta=0.01)
+        self.assertAlmostEqual(tally.spread(), statistics.stdev(logs), delta=0.01)
 
     def test_a_range_holds_the_next_one_nine_times_in_ten(self):
         rng = random.Random(5)
@@ -57,7 +57,7 @@ class Forecasts(unittest.TestCase):
         self.assertIsNone(forecaster.of_run(cell(), cold=False))
         forecaster.learn("other", "half", 10, 1.0, cold=False)
         self.assertEqual(forecaster.of_run(cell(), cold=False).basis, OTHER_VARIANTS)
-        forecaster.learn("other", "full", 10, 3.0, cold=False)
+        forecaster.learn("other full", "full", 10, 3.0, cold=False)
         by_variant = forecaster.of_run(cell(), cold=False)
         self.assertEqual(by_variant.basis, SAME_VARIANT)
         self.assertTrue(by_variant.low_s < 6.0 < by_variant.high_s, "20 steps take twice as long as 10")
@@ -71,6 +71,17 @@ class Forecasts(unittest.TestCase):
         forecaster.learn("c", "full", 20, 9.0, cold=True)
         forecaster.learn("c", "full", 20, 2.0, cold=False)
         self.assertGreater(forecaster.of_run(cell(), cold=True).low_s, forecaster.of_run(cell(), cold=False).high_s)
+
+    def test_on_a_machine_that_turned_noisy_even_new_cells_get_wider_ranges(self):
+        def width_after(spread: float) -> float:
+            rng, forecaster = random.Random(1), Forecaster()
+            for place in range(120):
+                forecaster.learn(f"c{place % 6}", "full", 20, math.exp(rng.gauss(0, spread)), cold=False)
+            forecaster.learn("new", "full", 20, 1.0, cold=False)
+            found = forecaster.of_run(cell("new"), cold=False)
+            return found.high_s / found.low_s
+
+        self.assertGreater(width_after(0.3), 1.5 * width_after(0.03))
 
 
 class AllThatIsLeft(unittest.TestCase):

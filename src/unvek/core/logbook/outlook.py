@@ -33,11 +33,9 @@ def remaining_of(plan: Plan, cells: tuple[Cell, ...], logbook: Logbook | None, r
 def learned(logbook: Logbook) -> Forecaster:
     """Return a forecaster that knows the logbook's runs: of a very long one, the newest."""
     forecaster = Forecaster()
-    for place, seen in enumerate(logbook.seen_runs(newest_first=True)):
+    for seen in logbook.seen_runs(most=MOST_LEARNED):
         if seen.status == FINISHED and seen.time_s is not None:
             forecaster.learn(seen.cell, seen.variant, seen.steps, seen.time_s, seen.cold)
-        if place == MOST_LEARNED:
-            break
     for row in logbook.launches():
         if row["load_s"] is not None:
             forecaster.learn_load(row["variant"], row["load_s"])

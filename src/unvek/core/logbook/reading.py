@@ -120,12 +120,13 @@ class LogbookReading(Database):
         with self._reading() as connection:
             return connection.execute(query.limit(1)).first() is not None
 
-    def seen_runs(self, newest_first: bool = False) -> Iterator[SeenRun]:
-        """Yield the runs of plans that began and are not voided."""
+    def seen_runs(self, newest_first: bool = False, most: int | None = None) -> Iterator[SeenRun]:
+        """Yield the runs of plans that began and are not voided, of the newest so many runs."""
         runs = tables.runs.c
+        since = 0 if most is None else select(func.coalesce(func.max(runs.number), 0) - most).scalar_subquery()
         query = (
             select(runs.number, runs.cell, runs.variant, runs.time_s, runs.steps, runs.status, runs.warm_up, runs.place)
-            .where(runs.place > 0, runs.voided.is_(None), runs.trial.is_(False))
+            .where(runs.number > since, runs.place > 0, runs.voided.is_(None), runs.trial.is_(False))
             .order_by(runs.number.desc() if newest_first else runs.number)
         )
         for row in self._rows(query):

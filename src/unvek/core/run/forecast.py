@@ -1,7 +1,7 @@
 """How long a run, and all that is left, will take: as ranges, from what has been seen.
 
-Times vary by factors, so all of this is done with their logarithms. Where few runs were seen, the spread is held to
-be at least partly what such runs usually show (PRIOR): one run says nothing of it.
+Times vary by factors, so all of this is done with their logarithms. Where few runs of a kind were seen, the spread is
+held to be partly what runs of all kinds have lately shown (the prior): one run says nothing of it.
 """
 
 import math
@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from unvek.core.plan.cells import Cell
 
 PRIOR_SPREAD, PRIOR_WEIGHT = 0.08, 3  # of logarithms of seconds; as if so many runs had shown it
+FORGET = 0.98  # how much of what misses have taught stays after each run: a machine is not always as noisy
 LEAST_SPREAD = 0.01
 # Student's t, the 0.95 quantile, by degrees of freedom: 9 runs in 10 are to lie within.
 T_95 = {3: 2.353, 4: 2.132, 5: 2.015, 6: 1.943, 7: 1.895, 8: 1.860, 9: 1.833, 10: 1.812, 12: 1.782, 15: 1.753,
@@ -50,23 +51,22 @@ class Tally:
         self.mean += before / self.count
         self._squares += before * (log - self.mean)
 
-    @property
-    def spread(self) -> float:
+    def spread(self, prior: float = PRIOR_SPREAD) -> float:
         weight = PRIOR_WEIGHT + max(0, self.count - 1)
-        return max(LEAST_SPREAD, math.sqrt((PRIOR_WEIGHT * PRIOR_SPREAD**2 + self._squares) / weight))
+        return max(LEAST_SPREAD, math.sqrt((PRIOR_WEIGHT * prior**2 + self._squares) / weight))
 
     @property
     def seconds(self) -> float:
         return math.exp(self.mean)
 
-    def range_of_next(self) -> tuple[float, float]:
+    def range_of_next(self, prior: float = PRIOR_SPREAD) -> tuple[float, float]:
         """Return where the next one lies, nine times in ten, if such runs go on as they did."""
-        half = _t_95(PRIOR_WEIGHT + self.count - 1) * self.spread * math.sqrt(1 + 1 / self.count)
+        half = _t_95(PRIOR_WEIGHT + self.count - 1) * self.spread(prior) * math.sqrt(1 + 1 / self.count)
         return math.exp(self.mean - half), math.exp(self.mean + half)
 
-    def range_of_sum(self, number: int) -> tuple[float, float]:
+    def range_of_sum(self, number: int, prior: float = PRIOR_SPREAD) -> tuple[float, float]:
         """Return where the sum of so many more lies: what varies evens out, what is not known well does not."""
-        half = _t_95(PRIOR_WEIGHT + self.count - 1) * self.spread * math.sqrt(1 / number + 1 / self.count)
+        half = _t_95(PRIOR_WEIGHT + self.count - 1) * self.spread(prior) * math.sqrt(1 / number + 1 / self.count)
         return number * math.exp(self.mean - half), number * math.exp(self.mean + half)
 
 
@@ -75,10 +75,21 @@ class Forecaster:
 
     def __init__(self) -> None:
         self._tallies: dict[tuple[str, str, bool], Tally] = {}
+        self._missed_squares, self._missed_weight = PRIOR_WEIGHT * PRIOR_SPREAD**2, float(PRIOR_WEIGHT)
+
+    @property
+    def _prior(self) -> float:
+        """How far runs have lately lain from what their cell had shown before."""
+        return math.sqrt(self._missed_squares / self._missed_weight)
 
     def learn(self, cell: str, variant: str, steps: int, time_s: float, cold: bool) -> None:
         """Take note of a run that finished."""
         a_step_s = time_s / max(1, steps)
+        same = self._tallies.get((SAME_CELL, cell, cold))
+        if same is not None:
+            missed = math.log(max(time_s, 1e-9)) - same.mean
+            self._missed_squares = FORGET * self._missed_squares + missed**2 / (1 + 1 / same.count)
+            self._missed_weight = FORGET * self._missed_weight + 1
         self._tally(SAME_CELL, cell, cold).add(time_s)
         self._tally(SAME_VARIANT, variant, cold).add(a_step_s)
         self._tally(OTHER_VARIANTS, "", cold).add(a_step_s)
@@ -95,7 +106,7 @@ class Forecaster:
         if found is None:
             return None
         tally, basis, times = found
-        low_s, high_s = tally.range_of_next()
+        low_s, high_s = tally.range_of_next(self._prior)
         return Forecast(low_s=times * low_s, high_s=times * high_s, basis=basis)
 
     def _nearest(self, cell: Cell, cold: bool) -> tuple[Tally, str, int] | None:
@@ -117,7 +128,7 @@ class Forecaster:
                 if number and found is None:
                     return None
                 if found is not None:
-                    low, high = found[0].range_of_sum(number)
+                    low, high = found[0].range_of_sum(number, self._prior)
                     low_s, high_s = low_s + found[2] * low, high_s + found[2] * high
             load = self._tallies.get((LOAD, part.cell.variant.name, True))
             start_s = part.launches * (START_S + pause_s + (load.seconds if load is not None else 0.0))

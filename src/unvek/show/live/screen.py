@@ -174,7 +174,8 @@ def _just_made(state: LiveState, height: int) -> list[Text]:
     for made in list(state.latest)[: 1 - height : -1]:
         name = variant_text(made.variant, state.variants[made.variant].form)
         line = name + Text(" " * max(1, 24 - cell_len(name.plain)) + f"{clean(made.task)}, seed {made.seed}")
-        line += Text(f"  {duration_words(made.time_s)}" if made.time_s is not None else "")
+        line += Text(" " * max(2, 56 - cell_len(line.plain)))
+        line += Text(f"{duration_words(made.time_s):>10}" if made.time_s is not None else " " * 10)
         line += Text("  warm-up" if made.warm_up else "", style="dim")
         lines.append(line + Text("" if made.status == FINISHED else f"  {made.status}", style=WARNING))
     return lines

@@ -205,8 +205,10 @@ class LiveState:
     def _add(variant: VariantSoFar, time_s: float | None, status: str, warm_up: bool) -> None:
         variant.failed += status in FAILURES
         if time_s is not None:
-            finished = variant.warm_up_times_s if warm_up else variant.times_s
-            (finished if status == FINISHED else variant.failed_times_s).append(time_s)
+            if status in FAILURES:
+                variant.failed_times_s.append(time_s)
+            elif status == FINISHED:
+                (variant.warm_up_times_s if warm_up else variant.times_s).append(time_s)
 
     def _on_event(self, event: Mapping[str, Any]) -> None:
         now = self.now
