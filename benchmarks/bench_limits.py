@@ -35,10 +35,13 @@ CASES = (
     ("tokens", "tokens", "tokens = 200", lambda run: (run["measures_of"]["tokens"] - 200) * 0.005),
     ("loop", "loop", "loop = 10", lambda run: (run["measures_of"]["tokens"] - 200) * 0.005),
     ("output", "write", 'output = "20 MiB"', lambda run: (run["output_bytes"] - 20 * 2**20) / 2**17 * 0.005),
-    ("memory", "eat", 'memory = "300 MiB"', lambda run: (run["machine"]["tree_memory_peak_bytes"] - 300 * 2**20) / 2**22 * 0.005),
-    ("memory of a child", "eat in a child", 'memory = "300 MiB"',
-     lambda run: (run["machine"]["tree_memory_peak_bytes"] - 300 * 2**20) / 2**22 * 0.005),
+    ("memory", "eat", 'memory = "300 MiB"', lambda run: memory_beyond_s(run)),
+    ("memory of a child", "eat in a child", 'memory = "300 MiB"', lambda run: memory_beyond_s(run)),
 )  # fmt: skip
+
+
+def memory_beyond_s(run: dict) -> float:
+    return (run["machine"]["tree_memory_peak_bytes"] - 300 * 2**20) / 2**22 * 0.005
 
 
 def result(folder: Path, *arguments: str) -> dict:
@@ -48,7 +51,8 @@ def result(folder: Path, *arguments: str) -> dict:
 
 def overshoots(folder: Path, do: str, limit: str, beyond) -> list[float]:
     (folder / "plan.toml").write_text(
-        f"[schedule]\nrounds = {TIMES}\nrepeats = 1\nwarmups = 0\n[limits]\n{limit}\n[runners.script]\nscript = 'model.py'\n"
+        f"[schedule]\nrounds = {TIMES}\nrepeats = 1\nwarmups = 0\n[limits]\n{limit}\n"
+        "[runners.script]\nscript = 'model.py'\n"
         f"[[variants]]\nname = 'one'\nsettings = {{ do = '{do}' }}\n[[tasks]]\nname = 't'\nprompt = 'p'\n"
     )
     subprocess.run([*UNVEK, "run", "--plain"], cwd=folder, capture_output=True)

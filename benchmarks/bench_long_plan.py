@@ -55,7 +55,8 @@ def fill_logbook(folder: Path, runs: int) -> None:
             columns = [row[1] for row in database.execute(f"pragma table_info({table})") if row[1] != key]
             names = ", ".join(columns)
             database.execute(
-                f"with recursive place(n) as (select 1 + (select max(number) from runs) union all select n + 1 from place where n < {runs}) "
+                "with recursive place(n) as (select 1 + (select max(number) from runs) "
+                f"union all select n + 1 from place where n < {runs}) "
                 f"insert into {table} ({key}, {names}) select n, {names} from {table}, place where {key} = 1"
             )
     database.close()

@@ -98,6 +98,18 @@ def run(model, job, probe):
                 file.flush()
                 probe.step()
                 time.sleep(0.01)
+    if do == "fuzz":
+        import random
+        rng = random.Random(job.seed)
+        kinds = ("began", "step", "ended", "phase", "token", "value", "memory", "loaded", "packages", "ready", "preview", "x")
+        values = ("1", "-1", "1e999", "NaN", '"\\\\ud800"', "[]", "{}", "null", "true", "9" * 40, '"' + "y" * 70000 + '"')
+        names = ("at_ns", "of", "n", "text", "name", "number", "status", "versions", "modules", "threads", "device_bytes")
+        for _ in range(3000):
+            fields = ",".join('"%s":%s' % (name, rng.choice(values[:-1] if rng.random() < 0.99 else values)) for name in rng.sample(names, 5))
+            line = ('{"event":"%s","at_ns":%d,%s}' % (rng.choice(kinds), rng.randrange(1, 2**63), fields)).encode()
+            if b'"ended"' not in line or rng.random() < 0.5:
+                probe._ring.put(line.replace(b'"ended"', b'"end"') + (b"\\n" if rng.random() < 0.95 else b"\\xff\\x00"))
+        probe._ring.put(b"\\n")
     if do == "garbage":
         probe._ring.put(b"\\xff\\xfe{]\\n" + b"x" * 300000 + b"\\n")
     probe.phase("steps")

@@ -120,7 +120,7 @@ def make_runs(plan: Plan, logbook_path: Path, wishes: Wishes | None = None) -> M
         forecast = remaining.time_left_s(forecaster) if pending else None
         number = logbook.record_forecast(plan.title, pending, *forecast) if forecast is not None else None
         began_s = monotonic()
-        with begun_journal(plan, bench, wishes, remaining, cells) as (journal, tally):
+        with begun_journal(plan, bench, wishes, remaining, cells, forecast) as (journal, tally):
             Engine(
                 plan, sources, bench.runners, logbook, journal, bench.interruption,
                 Setting(instruments=bench.instruments, forecaster=forecaster), remaining,
@@ -143,7 +143,12 @@ def _tell_changes(plan: Plan, sources: Sources, logbook: Logbook, wishes: Wishes
 
 @contextmanager
 def begun_journal(
-    plan: Plan, bench: Bench, wishes: Wishes, remaining: Remaining, cells: tuple[Cell, ...]
+    plan: Plan,
+    bench: Bench,
+    wishes: Wishes,
+    remaining: Remaining,
+    cells: tuple[Cell, ...],
+    forecast_s: tuple[float, float] | None = None,
 ) -> Iterator[tuple[Journal, "Tally"]]:
     """Open the journal, tell it where things stand, and turn what goes wrong with the disk into words."""
     folder = bench.logbook.folder
@@ -155,7 +160,7 @@ def begun_journal(
         try:
             bench.interruption.listen(asks)
             journal.begin_again = lambda: _beginning(plan, bench, remaining, cells, planned, asks.path.name)
-            journal.tell("plan", **journal.begin_again())
+            journal.tell("plan", **journal.begin_again(), left_s=forecast_s)
             bench.turn.tell_journal(journal.path)
             if wishes.on_journal is not None:
                 wishes.on_journal(journal.path)

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from typing import Any, TextIO
 
 from unvek.core.run.record import FINISHED
-from unvek.core.units import counted, duration_words
+from unvek.core.units import counted, duration_words, range_words
 from unvek.show.terminal import clean
 
 
@@ -29,7 +29,9 @@ class PlainLines:
                 self._done = self._planned - sum(entry["pending"].values())
                 done = f", {self._done} of them done before" if self._done else ""
                 planned = f"{counted(self._planned, 'run')} in {counted(entry['rounds'], 'round')}"
-                self._write(f"{clean(entry['title'])}: {planned}{done}")
+                left_s = entry.get("left_s")
+                left = f"; {range_words(*left_s)} to go" if left_s else ""
+                self._write(f"{clean(entry['title'])}: {planned}{done}{left}")
             case "unloaded":
                 self._write(f"{clean(entry['variant'])} could not be loaded: {clean(entry['error'])}")
             case "paused":

@@ -40,7 +40,8 @@ def _facts(found: RigReport) -> list[tuple[str, str]]:
         ("processor", f"{clean(facts['processor'] or UNKNOWN)}, {facts['cores'] or UNKNOWN} cores"),
         ("memory", f"{bytes_words(facts['memory_bytes'])}, {bytes_words(found.memory_available_bytes)} of it free"),
         ("swap", f"{bytes_words(found.swap_used_bytes)} in use"),
-        ("system", f"{clean(facts['system'])} {clean(facts['kernel'])}"),
+        ("system", f"{clean(facts['system'])} {clean(facts['kernel'])}, {clean(found.distribution or UNKNOWN)}"),
+        ("python", found.python),
     ]
     devices = facts.get("accelerators", ())
     rows += [("accelerator", _device_words(device)) for device in devices]
@@ -48,6 +49,7 @@ def _facts(found: RigReport) -> list[tuple[str, str]]:
         rows.append(("accelerator", "none found"))
     rows += [
         ("clock", UNKNOWN if found.clock_hz is None else f"{found.clock_hz / 1e9:.2f} GHz"),
+        ("governor", clean(found.governor or UNKNOWN)),
         ("temperature", UNKNOWN if found.temperature_c is None else f"{found.temperature_c:.0f} °C"),
         ("energy", found.energy_source or f"{UNKNOWN}: no counter can be read; watts in a plan's [rig] stand in"),
         ("others", f"keep {quiet.others_share:.2f} cores busy"),

@@ -70,6 +70,14 @@ class RunsThatGoWrong(ProjectTest):
         self.assertEqual((run["status"], run["steps"]), ("finished", 3))
         self.assertIn(["garbage", "2 lines in the place of events"], run["faults"])
 
+    def test_thousands_of_senseless_events_end_nothing(self):
+        run = self.run_bad(do="fuzz", expect_exit=0)
+        self.assertEqual(run["status"], "finished")
+        self.assertIn("garbage", [kind for kind, _ in run["faults"]])
+        self.assertGreaterEqual(run["steps"], 3)
+        self.unvek("show", str(run["run"]))
+        self.unvek("compare")
+
     def test_children_that_left_the_group_are_ended_too(self):
         for then in ("", "vanish"):
             with self.subTest(then=then):

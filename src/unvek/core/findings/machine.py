@@ -1,7 +1,9 @@
 """The rig in full: what it is, what of it can be read, and how quiet it is now."""
 
+import platform
 from collections.abc import Mapping
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any, ClassVar
 
 from unvek.core.plan.model import RigWanted
@@ -20,6 +22,9 @@ class RigReport:
     facts: Mapping[str, Any]
     memory_available_bytes: int
     swap_used_bytes: int
+    distribution: str | None
+    governor: str | None  # how the system chooses the processor's clock
+    python: str
     clock_hz: float | None
     temperature_c: float | None
     pressure: bool
@@ -39,9 +44,26 @@ def report_rig() -> RigReport:
             facts=present.rig.as_mapping(),
             memory_available_bytes=now.memory_available_bytes,
             swap_used_bytes=now.swap_used_bytes,
+            distribution=_distribution(),
+            governor=_governor(),
+            python=platform.python_version(),
             clock_hz=now.clock_hz,
             temperature_c=now.temperature_c,
             pressure=bool(now.waited_s),
             energy_source=FROM_COUNTERS if energy else None,
             quiet=listen_for_quiet(),
         )
+
+
+def _distribution() -> str | None:
+    try:
+        return platform.freedesktop_os_release().get("PRETTY_NAME")
+    except OSError:
+        return platform.mac_ver()[0] or None
+
+
+def _governor() -> str | None:
+    try:
+        return Path("/sys/devices/system/cpu/cpu0/cpufreq/scaling_governor").read_text().strip() or None
+    except OSError:
+        return None

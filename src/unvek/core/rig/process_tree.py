@@ -89,13 +89,32 @@ class _Stat:
     memory_bytes: int
 
 
-def _stat_of(pid: int) -> _Stat | None:
+def start_of(pid: int) -> str:
+    """Return a text that tells a process from another that gets its number later; empty where there is none.
+
+    On Linux in ticks since the machine was started, which the setting of the clock does not change.
+    """
+    if sys.platform == "linux":
+        fields = _stat_fields(pid)
+        return fields[19].decode("ascii") if len(fields) >= 22 else ""
+    try:
+        return f"{psutil.Process(pid).create_time():.0f}"
+    except psutil.Error:
+        return ""
+
+
+def _stat_fields(pid: int) -> list[bytes]:
+    """Return the fields of proc(5), stat, from the third (the state) on; none where there is no such process."""
     try:
         with open(f"/proc/{pid}/stat", "rb", buffering=0) as file:
-            # The name may hold anything, ')' too; the last one ends it. proc(5) numbers the fields from 1.
-            fields = file.read(1024).rpartition(b")")[2].split()
+            # The name may hold anything, ')' too; the last one ends it.
+            return file.read(1024).rpartition(b")")[2].split()
     except OSError:
-        return None
+        return []
+
+
+def _stat_of(pid: int) -> _Stat | None:
+    fields = _stat_fields(pid)
     if len(fields) < 22 or fields[0] == b"Z":
         return None
     return _Stat(int(fields[1]), sum(map(int, fields[11:15])) * TICK_S, int(fields[21]) * PAGE_BYTES)

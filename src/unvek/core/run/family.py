@@ -12,12 +12,12 @@ from uuid import uuid4
 
 import psutil
 
-from unvek.core.rig.process_tree import MARK
+from unvek.core.rig.process_tree import MARK, start_of
 
 
 def new_mark() -> str:
     """Return a mark that nobody else bears, and that says which process made it."""
-    return f"{os.getpid()}:{_started(os.getpid())}:{uuid4().hex}"
+    return f"{os.getpid()}:{start_of(os.getpid())}:{uuid4().hex}"
 
 
 def adopt_orphans() -> None:
@@ -65,12 +65,4 @@ def end_leftovers() -> int:
 
 def _maker_lives(mark: str) -> bool:
     pid, _, rest = mark.partition(":")
-    return pid.isdecimal() and _started(int(pid)) == rest.partition(":")[0]
-
-
-def _started(pid: int) -> str:
-    """Return when a process was started, to a hundredth of a second: numbers of processes are used again."""
-    try:
-        return f"{psutil.Process(pid).create_time():.2f}"
-    except psutil.Error:
-        return ""
+    return pid.isdecimal() and start_of(int(pid)) == rest.partition(":")[0]

@@ -145,6 +145,8 @@ class LiveState:
         self.rounds, self.planned, self.asks = entry["rounds"], entry["planned"], str(entry["asks"])
         self.variants = {name: VariantSoFar(form) for name, form in entry["variants"]}
         self.done = self.planned - sum(entry["pending"].values())
+        left_s = _range(entry.get("left_s"))
+        self._left = (*left_s, entry["at_ns"]) if left_s is not None else None
         for name, time_s, status, warm_up in entry["earlier"]:
             self._add(self.variants[name], time_s, status, warm_up)
 
