@@ -1,6 +1,7 @@
 """Results as they are printed: true to the finding, within the window, and silent about nothing."""
 
 import io
+import tempfile
 import unittest
 from dataclasses import replace
 from pathlib import Path
@@ -12,17 +13,33 @@ from tests.support import ProjectTest
 from unvek.core.errors import InputError, Problem
 from unvek.core.findings.checkup import Checkup
 from unvek.core.findings.comparison import Comparison, ComparisonRow, FailuresFound, MeasureFound, RatioFound
+from unvek.core.findings.forecasts import BasisScored, ForecastScored, ForecastScores, SessionScored
+from unvek.core.findings.machine import RigReport
 from unvek.core.findings.outputs import OutputCell, OutputItem, OutputRow, OutputSheet
-from unvek.core.findings.runs import OutputFound, RunLine, RunList, RunWhole
+from unvek.core.findings.runs import NoteFound, OutputFound, RunLine, RunList, RunWhole
 from unvek.core.findings.tradeoff import Count, CountFound, Tradeoff, TradeoffRow
+from unvek.core.rig.quiet import Disturber, Quietness
+from unvek.core.trial import Trial, TrialRun
 from unvek.show.checkup import print_checkup
 from unvek.show.comparison import comparison_records, print_comparison
+from unvek.show.forecasts import print_forecasts
+from unvek.show.rig import print_rig
 from unvek.show.runs import print_run, print_runs
 from unvek.show.sheet import draw_sheet
 from unvek.show.tradeoff import print_tradeoff
+from unvek.show.trial import print_trial
 
 WIDTHS = (60, 80, 120, 200)
 RIG = {"processor": "a processor\x1b[2J", "cores": 2, "memory_bytes": 2**34, "system": "S", "kernel": "1"}
+
+MACHINE = {
+    "memory_peak_bytes": 40_000_000, "memory_device_bytes": 10 * 2**20, "cpu_s": 0.16, "rig": {**RIG, "fingerprint": "f" * 16},
+    "looks": 9, "processes": 3, "model_share": 0.95, "others_share": 0.4, "stolen_share": 0.05, "waited_for_cpu_share": 0.12,
+    "waited_for_io_share": 0.0, "memory_available_low_bytes": 2**30, "swap_used_high_bytes": 0, "clock_low_hz": None,
+    "temperature_high_c": 71.0, "energy_j": 12.5, "energy_source": "watts given by hand",
+    "accelerators": [{"name": "a device", "simulated": False, "memory_used_high_bytes": 10 * 2**20, "temperature_high_c": 55.0,
+                      "clock_low_hz": 1.5e9, "power_high_w": 60.0}],
+}  # fmt: skip
 
 
 def printed(draw, finding, width: int = 120) -> str:
@@ -44,7 +61,7 @@ def row(name: str, form: str, time: MeasureFound, failed: int = 0) -> Comparison
         variant=name, form=form, rounds=3, runs=12, finished=12 - failed, steps=20, weights_bytes=2_500_000,
         first_run_s=0.2,
         measures={"time.total": time, "step.time": measure(0.008), "time.load": measure(0.1),
-                  "memory.peak": measure(40e6, unit="B"), "likeness": measure(0.93, unit="", drift=0.16)},
+                  "memory.peak": measure(40e6, unit="B"), "memory.device": measure(None, unit="B"), "likeness": measure(0.93, unit="", drift=0.16)},
         failures=FailuresFound(count=failed, share=failed / 12, low=0.0, high=0.4, kinds={}),
     )  # fmt: skip
 
@@ -122,39 +139,122 @@ class PrintedTradeoff(unittest.TestCase):
 
 LINE = RunLine(run=7, variant="full", form="full", task="violet", seed=11, round=1, repeat=2, warm_up=False, varied={},
                status="finished", voided=None, started="2026-01-01T10:00:00.123+00:00", time_s=0.166, steps=3,
-               step_time_s=0.05, source="measured")  # fmt: skip
+               step_time_s=0.05, source="measured", cold=False, launch=3, noted=False)  # fmt: skip
 
 
 class PrintedRuns(unittest.TestCase):
     def test_lines_tell_warm_ups_failures_and_voided_runs_apart(self):
         rows = (LINE, replace(LINE, run=8, warm_up=True), replace(LINE, run=9, status="stalled", time_s=None, steps=0),
-                replace(LINE, run=10, voided="a lorry drove\nby"))  # fmt: skip
+                replace(LINE, run=10, voided="a lorry drove\nby"),
+                replace(LINE, run=11, warm_up=True, cold=True), replace(LINE, run=12, source="simulated", noted=True))  # fmt: skip
         text = printed(print_runs, RunList(rows=rows), 160)
-        for words in ("1.2", "warm-up", "stalled", "voided: a lorry drove by", "2026-01-01 10:00:00", "–"):
+        for words in (
+            "1.2",
+            "cold warm-up",
+            "finished, simulated, noted",
+            "stalled",
+            "voided: a lorry drove by",
+            "2026-01-01 10:00:00",
+            "–",
+        ):
             self.assertIn(words, text)
         self.assertIn("There are no runs here yet", printed(print_runs, RunList(rows=())))
 
     def test_one_run_is_told_whole(self):
         whole = RunWhole(
-            **{name: getattr(LINE, name) for name in RunLine.__slots__}, launch=3, place=2, error=None, first_s=0.05,
+            **{name: getattr(LINE, name) for name in RunLine.__slots__}, place=2,
+            forecast={"low_s": 0.15, "high_s": 0.2, "basis": "same cell"},
+            notes=(NoteFound(noted="2026-01-01T12:30:00", text="the till \x07 was busy"),), error=None, first_s=0.05,
             load_s=0.1, step_times_s=(0.05, 0.05, 0.066), phases={"start": 0.0, "steps": 0.166}, measures={"likeness": 0.93},
             faults=(("retry", "once"),), outputs=(OutputFound(path="outputs/L1/label.png", bytes=5400, digest="ab" * 32),),
-            machine={"memory_peak_bytes": 40_000_000, "memory_device_bytes": None, "cpu_s": 0.16, "rig": RIG},
-            provenance={"settings": {"steps": 3}, "script": {"painter.py": "cd" * 32}, "files": {}, "python": "3.11.7"},
+            machine=MACHINE,
+            provenance={"settings": {"steps": 3}, "script": {"painter.py": "cd" * 32}, "files": {}, "python": "3.11.7",
+                        "packages": {"numpy": "2.1", "odd\x1b": None}, "modules": {"helper.py": "ef" * 32},
+                        "threads": {"OMP_NUM_THREADS": "1"}},
             log_tail="last \x1b[31mwords", text="water weekly",
         )  # fmt: skip
         text = printed(print_run, whole)
         self.assertNotIn("\x1b", text)
         for words in ("Run 7", "finished in 166 ms", "slowest 66 ms", "▆▆█", "steps: 166 ms", "38.1 MiB", "likeness: 0.93",
-                      "retry: once", "sha256 abababababab", "painter.py", "Python 3.11.7", "water weekly", "[31mwords"):  # fmt: skip
+                      "retry: once", "sha256 abababababab", "painter.py", "Python 3.11.7", "water weekly", "[31mwords", "150 to 200 ms, by the same cell",
+                      "12:30: the till", "numpy 2.1, odd� of unknown version", "helper.py", "OMP_NUM_THREADS 1",
+                      "3 processes together", "10.0 MiB at its peak on the accelerator", "0.95 cores busy",
+                      "kept 0.40 cores busy; the host took 0.05 of a core; somebody waited for cpu 12 %",
+                      "1.0 GiB of memory free at least, nothing swapped out, clock unknown, 71 °C at most",
+                      "12.5 J, from watts given by hand", "a device, 10.0 MiB in use at most, 55 °C at most"):  # fmt: skip
             self.assertIn(words, text)
+
+
+class PrintedMore(unittest.TestCase):
+    def test_forecasts_say_first_how_often_they_held(self):
+        rows = tuple(
+            ForecastScored(run=n, variant="full", form="full", task="violet", seed=1, cold=n == 1, basis="same cell",
+                           low_s=0.1, high_s=0.2, time_s=time_s, held=time_s <= 0.2)
+            for n, time_s in ((1, 0.15), (2, 0.25))
+        )  # fmt: skip
+        sessions = tuple(
+            SessionScored(
+                made="2026-01-01T10:00:00", title="t", runs=2, low_s=1.0, high_s=2.0, took_s=took_s, held=held
+            )
+            for took_s, held in ((1.5, True), (3.0, False), (None, None))
+        )
+        found = ForecastScores(forecasts=2, held=1, unforeseen=3, sessions=sessions, rows=rows,
+                               bases=(BasisScored(basis="same cell", forecasts=2, held=1, width=2.0),))  # fmt: skip
+        for width in WIDTHS:
+            text = printed(print_forecasts, found, width)
+            self.assertTrue(
+                " ".join(text.split()).startswith("The time foreseen held for 1 of 2 runs (50 %; the aim is 9 in 10)")
+            )
+        for words in ("by the same cell: 1 of 2, the range's end 2.00x", "3 runs had nothing like them", "took 1.5 s, held",
+                      "took 3.0 s, missed", "not made in one go", "full cold"):  # fmt: skip
+            self.assertIn(words, text)
+        self.assertIn("No run was foreseen yet", printed(print_forecasts, replace(found, forecasts=0, rows=())))
+
+    def test_a_trial_shows_pictures_on_a_terminal_and_says_what_failed(self):
+        with tempfile.TemporaryDirectory() as name:
+            picture = Path(name) / "label.png"
+            Image.new("RGB", (48, 48), "red").save(picture)
+            run = TrialRun(run=4, seed=1, status="finished", error=None, time_s=0.5, steps=4, step_time_s=0.1,
+                           output=str(picture), text="")  # fmt: skip
+            failed = replace(run, seed=2, status="failed", error="no \x1b[31mroom", output=None)
+            found = Trial(variant="swift", form="distilled", task="t", prompt="a \x1b flower", settings={"steps": 4},
+                          load_s=0.2, stopped=False, rows=(run, failed))  # fmt: skip
+            text = printed(print_trial, found)
+            for words in (
+                "swift",
+                "steps 4",
+                "loaded in 200 ms",
+                "seed 1: 500 ms, 4 steps of 100 ms",
+                "seed 2: failed",
+                "no �[31mroom",
+            ):
+                self.assertIn(words, text)
+            self.assertNotIn("\x1b", text)
+            file = io.StringIO()
+            print_trial(Console(file=file, width=120, force_terminal=True, color_system="truecolor"), found)
+            self.assertEqual(file.getvalue().count("▀"), 36 * 18, "36 columns, half as many rows")
+            self.assertTrue(found.failed)
+
+    def test_a_rig_says_what_is_unknown_and_what_disturbs(self):
+        quiet = Quietness(verdict="noisy", spins=900, spin_s=0.002, spread=0.41, slowest_s=0.01, lost_share=0.1, others_share=1.2,
+                          stolen_share=None, largest="a\x07 program (process 7) kept 0.9 of a core busy",
+                          disturbers=(Disturber(pid=7, name="a", share=0.9), Disturber(pid=8, name="b\x1b", share=0.3)))  # fmt: skip
+        device = {"name": "simulated accelerator", "memory_bytes": 2**25, "driver": None, "simulated": True}
+        found = RigReport(fingerprint="f" * 16, facts={**RIG, "accelerators": [device]}, memory_available_bytes=2**33,
+                          swap_used_bytes=0, distribution=None, governor=None, python="3.11.7", clock_hz=None,
+                          temperature_c=61.0, pressure=False, energy_source=None, quiet=quiet)  # fmt: skip
+        text = printed(print_rig, found)
+        for words in ("This machine is noisy right now", "nine in ten within 41.0 %", "a� program (process 7)", "Also: b� (process 8)",
+                      "simulated accelerator, 32.0 MiB", "61 °C", "governor      unknown", "host          unknown"):  # fmt: skip
+            self.assertIn(words, text)
+        self.assertNotIn("\x1b", text)
 
 
 class PrintedCheck(unittest.TestCase):
     def test_errors_have_place_finding_and_wish(self):
         found = Checkup(
             plan="plan.toml", title=None, ok=False, doubts=(), reference=None, variants=(), items=0, rounds=0, repeats=0,
-            warmups=0, cells=0, runs=0, already=0, forecast_s=None,
+            warmups=0, cells=0, runs=0, already=0, forecast_s=None, changes=(),
             errors=(Problem(where="schedule.rounds", found="'\x07three'", wanted="a whole number"),),
         )  # fmt: skip
         self.assertEqual(printed(print_checkup, found).splitlines(), [

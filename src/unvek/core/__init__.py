@@ -2,12 +2,14 @@
 
     units       quantities and their wording
     plan/       a TOML file -> a checked Plan -> the runs to make
-    rig/        the machine that they are made on
+    rig/        the machine that they are made on: facts, telemetry, accelerators
     run/        a Plan -> events from beside the model -> runs
     logbook/    runs, outputs and measures, kept safely
     measures/   an output and its reference -> numbers
     stats/      numbers -> intervals, ratios, frontiers: arrays in, values out
     findings/   logbook + measures + stats -> a comparison, a trade-off
+    session     all of these together: one `run` from beginning to end
+    trial       the same for one variant on one prompt
 
 A room imports only from rooms above it. Nothing here draws, prints or knows the command line.
 """

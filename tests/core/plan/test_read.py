@@ -30,6 +30,28 @@ class GoodPlans(ProjectTest):
         self.assertEqual(plan.tasks[0].seeds, (1, 2))
         self.assertEqual((plan.quality, plan.measures[0].kind), ("likeness", "ssim"))
 
+    def test_every_limit_is_read_for_the_plan_and_for_a_variant(self):
+        text = 'memory = "12 GiB"\ntokens = 4000\noutput = "200 MiB"\nloop = 8'
+        plan = self.write_plan(SLOW, QUICK + 'limits = { memory = "1 GiB", loop = 3 }\n', task(), limits=text)
+        plan.write_text(plan.read_text() + '[rig]\nwatts = 65\nsimulated_accelerator = "24 MiB"\n')
+        found = read_plan(plan)
+        whole, own = (found.variant(name).limits for name in ("slow", "quick"))
+        self.assertEqual(
+            (whole.memory_bytes, whole.tokens, whole.output_bytes, whole.loop), (12 * 2**30, 4000, 200 * 2**20, 8)
+        )
+        self.assertEqual((own.memory_bytes, own.tokens, own.output_bytes, own.loop), (2**30, 4000, 200 * 2**20, 3))
+        self.assertEqual((found.rig.watts, found.rig.simulated_accelerator_bytes), (65.0, 24 * 2**20))
+
+    def test_limits_that_can_not_be_are_told(self):
+        for text, where in (
+            ("memory = 12", "limits.memory"), ('memory = "12"', "limits.memory"), ("tokens = 0", "limits.tokens"), ("loop = 1", "limits.loop"),
+            ('output = "two"', "limits.output"), ("tokes = 4", "limits.tokes"), ("[rig]\nwatts = -1", "rig.watts"), ('[rig]\nwatts = "65 W"', "rig.watts"),
+            ("[rig]\nsimulated_accelerator = true", "rig.simulated_accelerator"),
+        ):  # fmt: skip
+            with self.subTest(text), self.assertRaises(PlanError) as caught:
+                read_plan(self.write_plan(SLOW, task(), limits=text))
+            self.assertEqual([problem.where for problem in caught.exception.problems], [where])
+
     def test_defaults_are_sensible(self):
         text = (
             '[runners.painter]\nscript = "model.py"\n[[variants]]\nname = "one"\n[[tasks]]\nname = "t"\nprompt = "p"\n'

@@ -13,6 +13,7 @@ from time import monotonic_ns
 from typing import Any
 
 JOURNALS_KEPT = 10
+FIRST_PART = "-001"
 LARGEST_BYTES = 64 * 2**20
 Entry = Mapping[str, Any]
 Listener = Callable[[Entry], None]
@@ -52,7 +53,7 @@ class Journal:
 
     def _continue(self, beginning: Entry) -> None:
         self._part += 1
-        path = self.path.with_name(f"{self.path.stem}-{self._part:03}.jsonl")
+        path = self.path.with_name(f"{self.path.stem.removesuffix(FIRST_PART)}-{self._part:03}.jsonl")
         fd = self._opened(path)
         self._write(json.dumps({"entry": "continued", "at_ns": monotonic_ns(), "in": path.name}).encode() + b"\n")
         os.close(self._fd)
@@ -114,5 +115,5 @@ def latest_journal(folder: Path) -> Path | None:
 
 
 def journal_name(started_at: str) -> str:
-    """Return a file name that sorts by time."""
-    return started_at.replace(":", "").replace("+0000", "Z") + f"-{os.getpid()}.jsonl"
+    """Return the name of a journal's first part; names sort by time, and then by part."""
+    return started_at.replace(":", "").replace("+0000", "Z") + f"-{os.getpid()}{FIRST_PART}.jsonl"
