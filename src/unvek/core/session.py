@@ -26,6 +26,7 @@ from unvek.core.run.engine import Engine, Setting, pending_groups
 from unvek.core.run.family import end_leftovers
 from unvek.core.run.interruption import Interruption
 from unvek.core.run.journal import Journal, Listener, journal_name
+from unvek.core.run.memory_fence import remove_stale_fences
 from unvek.core.run.python_runner import PythonRunners
 from unvek.core.run.record import FAILURES
 from unvek.core.run.remaining import Remaining
@@ -90,6 +91,7 @@ def held_bench(plan: Plan, logbook_path: Path, wishes: Wishes) -> Iterator[Bench
         logbook = stack.enter_context(Logbook.make_or_open(logbook_path))
         stack.enter_context(interruption.watching())
         end_leftovers()
+        remove_stale_fences()
         recover_run(logbook)
         logbook.folder.clear_unfinished()
         present = stack.enter_context(accelerators_present(plan.rig))

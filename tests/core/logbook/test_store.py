@@ -69,6 +69,15 @@ class KeptRuns(ProjectTest):
         self.assertIn("the runs here are 1 to 2", self.unvek("show", "77", expect=2).stderr)
 
 
+class OddPlaces(ProjectTest):
+    def test_a_folder_may_be_called_anything(self):
+        self.write_plan(SLOW, task(seeds=(1,)))
+        for name in ("a ? b", "50 % off", "#1", "grün & weiß", "a=b;c"):
+            with self.subTest(name):
+                self.unvek("run", "--logbook", f"{name}/logbook")
+                self.assertEqual(len(self.result("log", "--logbook", f"{name}/logbook")["rows"]), 1)
+
+
 class Unwritable(ProjectTest):
     def test_a_place_that_can_take_no_logbook_is_named(self):
         self.write_plan(SLOW, task())

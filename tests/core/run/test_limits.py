@@ -10,7 +10,7 @@ import psutil
 from tests.support import QUICK, SLOW, ProjectTest, task, variant
 from unvek.core.rig.process_tree import MARK
 from unvek.core.run.looping import STRETCH, LoopWatch
-from unvek.core.run.memory_fence import MemoryFence
+from unvek.core.run.memory_fence import MemoryFence, remove_stale_fences
 
 
 class EveryLimit(ProjectTest):
@@ -104,10 +104,16 @@ class Fence(unittest.TestCase):
             self.skipTest("this system hands no control group to this user")
         self.assertIn(f"unvek-test-{os.getpid()}", Path(f"/proc/{child.pid}/cgroup").read_text())
         self.assertFalse(fence.has_killed())
+        remove_stale_fences()
+        self.assertFalse(fence.has_killed() or not self.groups(), "a group in use stays")
         child.kill()
         child.wait()
+        remove_stale_fences()
+        self.assertFalse(self.groups())
         fence.remove()
-        self.assertFalse(list(Path("/sys/fs/cgroup").rglob(f"unvek-test-{os.getpid()}")))
+
+    def groups(self) -> list[Path]:
+        return list(Path("/sys/fs/cgroup").rglob(f"unvek-test-{os.getpid()}"))
 
 
 def environ_of(process: psutil.Process) -> dict[str, str]:

@@ -6,8 +6,9 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any, Self
+from urllib.parse import quote
 
-from sqlalchemy import Connection, Engine, create_engine, event, select, text
+from sqlalchemy import URL, Connection, Engine, create_engine, event, select, text
 from sqlalchemy.exc import DatabaseError, IntegrityError, NoResultFound
 
 from unvek.core.errors import LogbookError
@@ -147,12 +148,14 @@ def _sqlite(path: Path) -> Engine:
     return engine
 
 
-def _address(path: Path) -> str:
+def _address(path: Path) -> URL:
     """Return the address of a database; one that can't be written is opened so that nothing needs to be."""
     if _writable(path):
-        return f"sqlite:///{path}"
-    how = "mode=ro" if path.with_name(path.name + "-wal").exists() else "mode=ro&immutable=1"
-    return f"sqlite:///file:{path}?{how}&uri=true"
+        return URL.create("sqlite", database=str(path))
+    how = {"mode": "ro", "uri": "true"}
+    if not path.with_name(path.name + "-wal").exists():
+        how["immutable"] = "1"
+    return URL.create("sqlite", database=f"file:{quote(str(path))}", query=how)
 
 
 def _writable(path: Path) -> bool:

@@ -3,6 +3,6 @@
 The engine (engine.py) asks a runner for processes (runner.py says what one is, python_runner.py is one), holds each run
 within its limits (launch.py, limits.py), folds the events that come from it (ring.py, events.py, recording.py) into a
 run (record.py), tells the journal what happens (journal.py), and hands every run that ends to a keeper, which is the
-logbook. It does what users ask meanwhile (interruption.py, asks.py), one benchmark at a time on a machine (turn.py), and
+logbook. It does what users ask (interruption.py, asks.py), one benchmark at a time on a machine (turn.py), and
 foresees how long things take (forecast.py, remaining.py).
 """

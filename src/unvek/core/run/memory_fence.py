@@ -58,6 +58,16 @@ class MemoryFence:
                 sleep(0.01)
 
 
+def remove_stale_fences(groups: Path = GROUPS) -> None:
+    """Take away the groups that an engine which was killed has left; one that still holds a process stays."""
+    for place, _, _ in _places(groups, ""):
+        for folder in place.parent.glob(f"{place.name}*"):
+            try:
+                folder.rmdir()
+            except OSError:
+                continue
+
+
 def let_go_first(process: int) -> None:
     """Have the system choose this process, and what it starts, if the whole machine runs out of memory."""
     if sys.platform == "linux":
