@@ -1,5 +1,6 @@
 """The viewer follows a journal over its parts, trusts nothing that stands in it, and says what the engine is asked."""
 
+import base64
 import io
 import json
 import unittest
@@ -127,6 +128,15 @@ class Words(unittest.TestCase):
         self.assertIn("p pause", text_of(state))
         state.take({"entry": "over", "at_ns": 1, "stopped": True})
         self.assertIn("stopped; all that was made is kept", text_of(state))
+
+    def test_a_slow_link_is_spared_the_picture(self):
+        rgb = base64.b64encode(bytes(48 * 48 * 3)).decode()
+        preview = {"event": "preview", "at_ns": 31 * MS, "width": 48, "height": 48, "rgb": rgb}
+        state = state_after(beginning(), run_entry(), preview)
+        self.assertIn("▀", text_of(state))
+        state.slow_link = True
+        self.assertNotIn("▀", text_of(state))
+        self.assertIn("variant-1", text_of(state))
 
     def test_a_tall_window_lists_what_was_just_made_the_newest_first(self):
         state = state_after(beginning(), kept_entry("variant-0"), kept_entry("variant-1", "failed"))

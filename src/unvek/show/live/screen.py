@@ -70,7 +70,7 @@ def _now(state: LiveState, width: int, height: int, now_ns: int) -> list[Text]:
     columns = min(MOST_LEFT_COLUMNS, max(LEAST_LEFT_COLUMNS, width * 2 // 5))
     left = _now_words(state, now_ns, columns)
     picture: list[Text] = []
-    if state.preview is not None and width > columns + 16:
+    if state.preview is not None and not state.slow_link and width > columns + 16:
         shown = state.preview
         picture = half_blocks(shown.width, shown.height, shown.rgb, columns=width - columns, rows=height - 2)
         picture.append(Text(clean(shown.of), style="dim"))

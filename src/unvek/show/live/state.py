@@ -110,7 +110,7 @@ class LiveState:
         self.log = self.asks = ""
         self._left: tuple[float, float, int] | None = None
         # What the viewer, not the journal, says:
-        self.keys = self.shows_log = False
+        self.keys = self.shows_log = self.slow_link = False
         self.asked = ""
         self.log_lines: list[str] = []
 

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from pathlib import Path
-from time import monotonic_ns
+from time import monotonic, monotonic_ns
 
 from rich.console import Console, Group
 
@@ -15,6 +15,7 @@ from unvek.show.live.screen import draw
 from unvek.show.live.state import LiveState
 
 DRAW_EVERY_S = 0.25
+SLOW_FROM_S, SLOW_FOR_S = 0.2, 10.0  # a link that takes so long for a screen is spared the picture for a while
 LOG_BYTES = 16 * 2**10
 ASKED = {key.SKIP: SKIP, key.STOP_AFTER: STOP_AFTER}
 
@@ -30,6 +31,7 @@ class Viewer:
         self._goes_on = goes_on
         self.state = LiveState()
         self.quit = False
+        self._slow_until_s = 0.0
 
     def follow(self, last_look_s: float = 0.0) -> None:
         """Draw until the runs are over, the engine has gone, or the user quits watching."""
@@ -64,7 +66,11 @@ class Viewer:
         if self.state.shows_log:
             self.state.log_lines = self._log_lines()
         size = frame.size()
+        began_s = monotonic()
+        self.state.slow_link = began_s < self._slow_until_s
         frame.draw(draw(self.state, *size, monotonic_ns()), size)
+        if monotonic() - began_s > SLOW_FROM_S:
+            self._slow_until_s = monotonic() + SLOW_FOR_S
 
     def _on_key(self, pressed: str) -> None:
         state = self.state
