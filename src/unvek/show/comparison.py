@@ -22,7 +22,7 @@ HEADS = {
     "memory.peak": "memory",
     "memory.device": "on device",
 }
-KEPT = {"time.total": 9, "step.time": 6, "time.load": 3, "memory.peak": 7}
+KEPT = {"time.total": 9, "step.time": 6, "time.load": 3, "memory.peak": 7, "memory.device": 7, "energy": 4}
 
 
 def print_comparison(out: Console, found: Comparison) -> None:

@@ -155,7 +155,7 @@ def _machine_words(state: LiveState, now: RunNow | None) -> list[Text]:
             line += Text(f" of {bytes_words(limit)}  ", style="dim")
             line += Text("━" * full) + Text("─" * (BAR_COLUMNS - full), style="dim")
         elif now is not None and (peak := state.variants[now.variant].memory_peak_bytes):
-            line += Text(f", {bytes_words(peak)} at its peak so far", style="dim")
+            line += Text(f", {bytes_words(max(peak, held))} at most", style="dim")
         words.append(line)
     elif now is not None and (peak := state.variants[now.variant].memory_peak_bytes):
         words.append(Text(f"memory up to {bytes_words(peak)} so far", style="dim"))
