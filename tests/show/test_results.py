@@ -34,7 +34,7 @@ RIG = {"processor": "a processor\x1b[2J", "cores": 2, "memory_bytes": 2**34, "sy
 
 MACHINE = {
     "memory_peak_bytes": 40_000_000, "memory_device_bytes": 10 * 2**20, "cpu_s": 0.16, "rig": {**RIG, "fingerprint": "f" * 16},
-    "looks": 9, "processes": 3, "model_share": 0.95, "others_share": 0.4, "stolen_share": 0.05, "waited_for_cpu_share": 0.12,
+    "looks": 9, "processes": 3, "memory_along": [[0.0, 2**20], [0.1, 2**22], [0.2, 2**21]], "model_share": 0.95, "others_share": 0.4, "stolen_share": 0.05, "waited_for_cpu_share": 0.12,
     "waited_for_io_share": 0.0, "memory_available_low_bytes": 2**30, "swap_used_high_bytes": 0, "clock_low_hz": None,
     "temperature_high_c": 71.0, "energy_j": 12.5, "energy_source": "watts given by hand",
     "accelerators": [{"name": "a device", "simulated": False, "memory_used_high_bytes": 10 * 2**20, "temperature_high_c": 55.0,
@@ -178,7 +178,7 @@ class PrintedRuns(unittest.TestCase):
         for words in ("Run 7", "finished in 166 ms", "slowest 66 ms", "▆▆█", "steps: 166 ms", "38.1 MiB", "likeness: 0.93",
                       "retry: once", "sha256 abababababab", "painter.py", "Python 3.11.7", "water weekly", "[31mwords", "150 to 200 ms, by the same cell",
                       "12:30: the till", "numpy 2.1, odd� of unknown version", "helper.py", "OMP_NUM_THREADS 1",
-                      "3 processes together", "10.0 MiB at its peak on the accelerator", "0.95 cores busy",
+                      "3 processes together", "from 1.0 MiB to 2.0 MiB along the run", "▃█▅", "10.0 MiB at its peak on the accelerator", "0.95 cores busy",
                       "kept 0.40 cores busy; the host took 0.05 of a core; somebody waited for cpu 12 %",
                       "1.0 GiB of memory free at least, nothing swapped out, clock unknown, 71 °C at most",
                       "12.5 J, from watts given by hand", "a device, 10.0 MiB in use at most, 55 °C at most"):  # fmt: skip

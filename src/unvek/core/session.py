@@ -31,6 +31,7 @@ from unvek.core.run.python_runner import PythonRunners
 from unvek.core.run.record import FAILURES
 from unvek.core.run.remaining import Remaining
 from unvek.core.run.turn import Holder, Turn, taking_turn
+from unvek.core.units import counted
 
 MOST_EARLIER = 5000  # earlier runs that the journal tells a new viewer of
 
@@ -112,7 +113,8 @@ def make_runs(plan: Plan, logbook_path: Path, wishes: Wishes | None = None) -> M
     cells = cells_of(plan, sources)
     with held_bench(plan, logbook_path, wishes) as bench:
         logbook, rig = bench.logbook, bench.rig.fingerprint
-        _tell_changes(plan, sources, logbook, wishes)
+        if wishes.tell is not None:
+            _tell_doubts(plan, sources, cells, bench, wishes.tell)
         forecaster = learned(logbook)
         if wishes.afresh:
             logbook.void_slots({cell.key for cell in cells}, "started afresh")
@@ -136,11 +138,15 @@ def make_runs(plan: Plan, logbook_path: Path, wishes: Wishes | None = None) -> M
         )  # fmt: skip
 
 
-def _tell_changes(plan: Plan, sources: Sources, logbook: Logbook, wishes: Wishes) -> None:
-    """Say which files are not what they were, before anything is made of them."""
-    for change in changed_files(logbook, plan, sources) if wishes.tell is not None else ():
-        assert wishes.tell is not None, "nothing is looked for where nobody listens"
-        wishes.tell(change.words)
+def _tell_doubts(
+    plan: Plan, sources: Sources, cells: tuple[Cell, ...], bench: Bench, tell: Callable[[str], None]
+) -> None:
+    """Say which files are not what they were, and what was made on another rig, before anything is made."""
+    for change in changed_files(bench.logbook, plan, sources):
+        tell(change.words)
+    elsewhere = bench.logbook.done_elsewhere(cells, bench.rig.fingerprint)
+    if elsewhere:
+        tell(f"{counted(elsewhere, 'run')} made on another rig: not counted on this one, and made again")
 
 
 @contextmanager

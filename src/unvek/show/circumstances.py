@@ -6,18 +6,25 @@ from typing import Any
 from rich.text import Text
 
 from unvek.core.units import bytes_words, duration_words
+from unvek.show.bars import step_bars
 from unvek.show.figures import UNKNOWN, warning_text
 from unvek.show.terminal import clean
 
 Fact = tuple[str, str | Text]
 DISTURBED_FROM = 0.2  # cores taken by others, from which on it is worth a warning
 PACKAGES_SHOWN = 12
+GROWN_FROM = 1.05  # times the least memory seen: less of a change is not worth a line
+BAR_COLUMNS = 80
 
 
 def machine_facts(machine: Mapping[str, Any]) -> list[Fact]:
     """Word memory, processor, energy, accelerators, and what else ran."""
     peak, device = machine["memory_peak_bytes"], machine["memory_device_bytes"]
     facts: list[Fact] = [("memory", UNKNOWN if peak is None else f"{bytes_words(peak)} at its peak{_of(machine)}")]
+    along = [size for _, size in machine.get("memory_along") or ()]
+    if along and max(along) > GROWN_FROM * min(along):
+        facts.append(("", f"from {bytes_words(along[0])} to {bytes_words(along[-1])} along the run"))
+        facts.append(("", step_bars(along, BAR_COLUMNS)))
     if device is not None:
         facts.append(("", f"{bytes_words(device)} at its peak on the accelerator"))
     if machine["cpu_s"] is not None:

@@ -79,7 +79,9 @@ class TwoRigs(WrittenLogbook):
             connection.execute("update rigs set fingerprint = 'elsewhere'")
             connection.execute("update launches set rig = 'elsewhere'")
         connection.close()
-        self.assertIn("1 run made", self.unvek("run", "--logbook", "moved").stderr)
+        said = self.unvek("run", "--logbook", "moved").stderr
+        self.assertIn("1 run made on another rig: not counted on this one", said)
+        self.assertIn("1 run made", said)
         self.assertEqual(self.result("compare", "--logbook", "moved")["rows"][0]["runs"], 1)
 
 

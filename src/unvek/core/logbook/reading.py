@@ -68,7 +68,10 @@ class LogbookReading(Database):
         return {
             Slot(cell_key=cell, round=round_number, repeat=repeat)
             for cell, _, _, repeat in self._filled(
-                cells, rig, tables.runs.c.round == round_number, tables.runs.c.variant.in_(variants)
+                cells,
+                tables.launches.c.rig == rig,
+                tables.runs.c.round == round_number,
+                tables.runs.c.variant.in_(variants),
             )
         }
 
@@ -76,17 +79,21 @@ class LogbookReading(Database):
         """Return how many slots are filled, by variant and round."""
         runs = tables.runs.c
         counts: Counter[tuple[str, int]] = Counter()
-        for _, variant, round_number, _ in self._filled(cells, rig, runs.round <= rounds, runs.repeat <= repeats):
+        on_this = tables.launches.c.rig == rig
+        for _, variant, round_number, _ in self._filled(cells, on_this, runs.round <= rounds, runs.repeat <= repeats):
             counts[variant, round_number] += 1
         return counts
 
-    def _filled(self, cells: Collection[Cell], rig: str, *which: Any) -> Iterator[tuple[str, str, int, int]]:
+    def done_elsewhere(self, cells: Collection[Cell], rig: str) -> int:
+        """Return how many slots of these cells are filled by runs on other rigs, which do not count on this one."""
+        return sum(1 for _ in self._filled(cells, tables.launches.c.rig != rig))
+
+    def _filled(self, cells: Collection[Cell], *which: Any) -> Iterator[tuple[str, str, int, int]]:
         """Yield (cell, variant, round, repeat) of each filled slot, each once."""
         limits = {cell.key: dict(cell.variant.limits.as_mapping()) for cell in cells}
         runs = tables.runs.c
         conditions = (
             *which, runs.place > 0, runs.warm_up.is_(False), runs.trial.is_(False), runs.voided.is_(None),
-            tables.launches.c.rig == rig,
         )  # fmt: skip
         finished = (
             select(runs.cell, runs.variant, runs.round, runs.repeat)
