@@ -129,7 +129,7 @@ def make_runs(plan: Plan, logbook_path: Path, wishes: Wishes | None = None) -> M
                 plan, sources, bench.runners, logbook, journal, bench.interruption,
                 Setting(instruments=bench.instruments, forecaster=forecaster), remaining,
             ).make(pending_groups(plan, cells, lambda cells, number: logbook.done(cells, rig, number)))  # fmt: skip
-        stopped = bench.interruption.no_more
+        stopped = bench.interruption.no_more()
         if number is not None and tally.made == pending and not stopped:
             logbook.close_forecast(number, monotonic() - began_s)
         planned = len(cells) * plan.schedule.runs_of_a_cell

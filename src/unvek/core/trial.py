@@ -103,7 +103,7 @@ def make_trial(plan: Plan, logbook_path: Path, wish: TrialWish, wishes: Wishes |
             prompt=task.prompt,
             settings=cells[0].settings,
             load_s=logbook.launch(rows[0]["launch"])["load_s"] if rows else None,
-            stopped=bench.interruption.no_more,
+            stopped=bench.interruption.no_more(),
             rows=tuple(_run(row, logbook.outputs(row["number"]), logbook.folder.path) for row in rows),
         )
 

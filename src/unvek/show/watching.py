@@ -12,6 +12,7 @@ from time import sleep
 from typing import Any
 
 import click
+from rich.console import Console
 
 from unvek.core.plan.model import Plan
 from unvek.core.run.journal import JournalReader, latest_journal
@@ -104,8 +105,9 @@ def watch_runs(logbook: Path | None) -> bool:
     from unvek.show.terminal import console
 
     journal = _journal_now()
+    out = console()
     if journal is None and draws():
-        _say_what_was(logbook)
+        _show_what_was(logbook, out)
         while journal is None:
             sleep(LOOK_EVERY_S)
             journal = _journal_now()
@@ -118,7 +120,6 @@ def watch_runs(logbook: Path | None) -> bool:
     if not draws():
         _print_lines(journal, follow=True)
         return True
-    out = console()
     viewer = Viewer(journal, out, goes_on=lambda: holder() is not None)
     viewer.follow()
     viewer.print_last()
@@ -134,10 +135,12 @@ def _journal_now() -> Path | None:
     return journal if journal is not None and journal.suffix == ".jsonl" and journal.is_file() else None
 
 
-def _say_what_was(logbook: Path | None) -> None:
+def _show_what_was(logbook: Path | None, out: Console) -> None:
+    from unvek.show.live.viewer import Viewer
+
     before = latest_journal(logbook / "journal") if logbook is not None else None
     if before is not None:
-        _print_lines(before, follow=False)
+        Viewer(before, out, goes_on=lambda: False).print_last()
     _say("Nothing runs on this machine now; waiting for a run to begin. Ctrl-C ends the waiting.")
 
 

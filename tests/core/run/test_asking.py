@@ -181,7 +181,7 @@ class Asks(unittest.TestCase):
             ask(reader.path, "burn the house down")
             ask(reader.path, PAUSE)
             self.assertEqual(
-                (interruption.no_more, interruption.paused, interruption.skip_asked()), (False, True, False)
+                (interruption.no_more(), interruption.paused, interruption.skip_asked()), (False, True, False)
             )
             ask(reader.path, GO_ON)
             ask(reader.path, SKIP)

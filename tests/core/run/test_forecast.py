@@ -13,8 +13,8 @@ from unvek.core.run.forecast import OTHER_VARIANTS, SAME_CELL, SAME_VARIANT, For
 from unvek.core.run.remaining import Remaining
 
 
-def cell(key: str = "c", variant: str = "full", steps: int = 20) -> Cell:
-    settings = {"steps": steps}
+def cell(key: str = "c", variant: str = "full", steps: int | None = 20) -> Cell:
+    settings = {"steps": steps} if steps else {}
     made = Variant(
         name=variant,
         form="full",
@@ -65,6 +65,12 @@ class Forecasts(unittest.TestCase):
         by_cell = forecaster.of_run(cell(), cold=False)
         self.assertEqual(by_cell.basis, SAME_CELL)
         self.assertTrue(by_cell.low_s < 7.0 < by_cell.high_s < 11)
+
+    def test_a_cell_that_says_no_steps_goes_by_whole_runs(self):
+        forecaster = Forecaster()
+        forecaster.learn("other", "full", 50, 5.0, cold=False)
+        found = forecaster.of_run(cell("new", steps=None), cold=False)
+        self.assertTrue(found.low_s < 5.0 < found.high_s, found)
 
     def test_cold_runs_and_warm_ones_are_kept_apart(self):
         forecaster = Forecaster()

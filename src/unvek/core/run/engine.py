@@ -112,16 +112,16 @@ class Engine:
         """Make the runs. Returns when all are made, or when the user has asked to stop."""
         adopt_orphans()
         for runs in groups:
-            if self._interruption.no_more:
+            if self._interruption.no_more():
                 break
             self._make_group(runs)
-        self._journal.tell("over", stopped=self._interruption.no_more)
+        self._journal.tell("over", stopped=self._interruption.no_more())
 
     def _make_group(self, runs: list[PendingRun]) -> None:
         """Make the runs of one variant in one round: in one launch, if nothing goes wrong."""
         variant, round_number = runs[0].cell.variant, runs[0].slot.round
         warmups = self._plan.schedule.warmups
-        while runs and not self._interruption.no_more:
+        while runs and not self._interruption.no_more():
             if len(self._load_errors.get(variant.name, ())) >= LOAD_TRIES:
                 self._give_up(variant, round_number, runs)
                 return
@@ -142,12 +142,12 @@ class Engine:
 
     def _goes_on(self) -> bool:
         """Whether another run may begin; waits for as long as the user has asked for a pause."""
-        if not self._interruption.no_more and self._interruption.paused:
+        if not self._interruption.no_more() and self._interruption.paused:
             self._journal.tell("paused")
-            while self._interruption.paused and not self._interruption.no_more:
+            while self._interruption.paused and not self._interruption.no_more():
                 sleep(LOOK_EVERY_S)
             self._journal.tell("going on")
-        return not self._interruption.no_more
+        return not self._interruption.no_more()
 
     def _open(self, variant: Variant, round_number: int) -> Launch:
         number = self._keeper.open_launch(variant.name, round_number)
@@ -267,7 +267,7 @@ class Engine:
 
     def _wait(self, seconds: float) -> None:
         until_s = monotonic() + seconds
-        while monotonic() < until_s and not self._interruption.no_more:
+        while monotonic() < until_s and not self._interruption.no_more():
             sleep(min(LOOK_EVERY_S, max(0.0, until_s - monotonic())))
 
 

@@ -20,9 +20,9 @@ T_95_OF_MANY = 1.645
 START_S = 0.25  # of a process, before it loads, where nothing is known
 WIDEN = 0.1  # a whole plan: what the figures so far can't know, such as another load on the machine
 
-# What a forecast goes by, nearest first. A variant's are seconds a step.
+# What a forecast goes by, nearest first: seconds a step where the cell says how many steps it has, else seconds a run.
 SAME_CELL, SAME_VARIANT, OTHER_VARIANTS = "same cell", "same variant", "other variants"
-LOAD = "load"
+LOAD, A_STEP = "load", ", a step"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -84,15 +84,16 @@ class Forecaster:
 
     def learn(self, cell: str, variant: str, steps: int, time_s: float, cold: bool) -> None:
         """Take note of a run that finished."""
-        a_step_s = time_s / max(1, steps)
         same = self._tallies.get((SAME_CELL, cell, cold))
         if same is not None:
             missed = math.log(max(time_s, 1e-9)) - same.mean
             self._missed_squares = FORGET * self._missed_squares + missed**2 / (1 + 1 / same.count)
             self._missed_weight = FORGET * self._missed_weight + 1
         self._tally(SAME_CELL, cell, cold).add(time_s)
-        self._tally(SAME_VARIANT, variant, cold).add(a_step_s)
-        self._tally(OTHER_VARIANTS, "", cold).add(a_step_s)
+        for basis, name in ((SAME_VARIANT, variant), (OTHER_VARIANTS, "")):
+            self._tally(basis, name, cold).add(time_s)
+            if steps:
+                self._tally(basis + A_STEP, name, cold).add(time_s / steps)
 
     def learn_load(self, variant: str, load_s: float) -> None:
         self._tally(LOAD, variant, True).add(load_s)
@@ -111,12 +112,18 @@ class Forecaster:
 
     def _nearest(self, cell: Cell, cold: bool) -> tuple[Tally, str, int] | None:
         """Return the nearest thing that was seen: its tally, its name, and how many of it make a run."""
-        names = {SAME_CELL: cell.key, SAME_VARIANT: cell.variant.name, OTHER_VARIANTS: ""}
-        for basis, name in names.items():
+        steps = _steps_of(cell)
+        a_step = A_STEP if steps is not None else ""
+        ways = (
+            (SAME_CELL, "", cell.key, 1),
+            (SAME_VARIANT, a_step, cell.variant.name, steps or 1),
+            (OTHER_VARIANTS, a_step, "", steps or 1),
+        )
+        for basis, unit, name, times in ways:
             for known in (cold, not cold):
-                tally = self._tallies.get((basis, name, known))
+                tally = self._tallies.get((basis + unit, name, known))
                 if tally is not None:
-                    return tally, basis, 1 if basis == SAME_CELL else _steps_of(cell)
+                    return tally, basis, times
         return None
 
     def of_all(self, work: Iterable["Work"], pause_s: float) -> tuple[float, float] | None:
@@ -146,9 +153,9 @@ class Work:
     launches: int
 
 
-def _steps_of(cell: Cell) -> int:
+def _steps_of(cell: Cell) -> int | None:
     steps = cell.settings.get("steps")
-    return steps if isinstance(steps, int) and steps > 0 else 1
+    return steps if isinstance(steps, int) and steps > 0 else None
 
 
 def _t_95(degrees: int) -> float:

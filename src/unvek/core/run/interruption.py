@@ -26,15 +26,14 @@ class Interruption:
         self._asked_at_s = -TWICE_WITHIN_S
         self._asks: AskReader | None = None
 
-    @property
     def no_more(self) -> bool:
         """Whether no further run is to begin."""
-        self.look()
+        self._hear()
         return self.stop or self.stop_after
 
     def skip_asked(self) -> bool:
         """Whether the run in progress is to be skipped; asking clears it."""
-        self.look()
+        self._hear()
         asked, self._skip = self._skip, False
         return asked
 
@@ -42,7 +41,7 @@ class Interruption:
         """From here on hear what watchers ask too."""
         self._asks = asks
 
-    def look(self) -> None:
+    def _hear(self) -> None:
         for what in self._asks.new() if self._asks is not None else ():
             self._skip |= what == SKIP
             self.stop_after |= what == STOP_AFTER

@@ -33,7 +33,7 @@ class LimitsWatch:
         self._out = out
         self._began_s = self._heard_s = self._sized_s = monotonic()
         self._tokens = 0
-        self._written_bytes = 0
+        self._written_bytes = self._files_bytes = 0
         self._loop = LoopWatch() if limits.loop is not None else None
         self._memory: tuple[float, int] | None = None
         self._device_bytes = 0
@@ -104,8 +104,6 @@ class LimitsWatch:
             self._sized_s = now_s
             self._files_bytes = sum(_size(path) for path in self._out.rglob("*"))
         return self._written_bytes + self._files_bytes
-
-    _files_bytes = 0
 
 
 def _size(path: Path) -> int:

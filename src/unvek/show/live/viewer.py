@@ -49,7 +49,8 @@ class Viewer:
                     self._on_key(pressed)
 
     def print_last(self) -> None:
-        """Leave the last state on the ordinary screen."""
+        """Read all that there is, and leave the last state on the ordinary screen."""
+        self._read()
         width, height = self._console.size
         self.state.keys = False
         lines = draw(self.state, width, height, self.state.latest_ns)
