@@ -1,6 +1,5 @@
 """How many events a second go from the model's process through the engine into the journal, and what that costs."""
 
-import json
 import subprocess
 import tempfile
 from pathlib import Path
@@ -43,9 +42,7 @@ def main() -> None:
         (folder / "model.py").write_text(SCRIPT)
         (folder / "plan.toml").write_text(PLAN.format(events=EVENTS))
         subprocess.run([*UNVEK, "run", "--plain"], cwd=folder, stderr=subprocess.DEVNULL, check=False)
-        rows = json.loads(subprocess.run([*UNVEK, "log", "--as", "json"], cwd=folder, capture_output=True).stdout)[
-            "rows"
-        ]
+        rows = result(folder, "log")["rows"]
         journals = b"".join(path.read_bytes() for path in (folder / "logbook" / "journal").glob("*.jsonl"))
         print(f"events a second from the model's process to the journal; promised: {PROMISED_PER_S}")
         for row in rows:

@@ -3,7 +3,6 @@
 python bench_kills.py [KILLS]    (40 if not given; a thousand take about twenty minutes)
 """
 
-import json
 import os
 import random
 import signal
@@ -14,7 +13,7 @@ import time
 from collections import Counter
 from pathlib import Path
 
-from common import UNVEK, unvek
+from common import UNVEK, result, unvek
 
 SCRIPT = """
 import time
@@ -49,7 +48,7 @@ COUNT_EVERY = 5
 
 
 def finished(folder: Path) -> Counter:
-    rows = json.loads(unvek(folder, "log", "--as", "json"))["rows"]
+    rows = result(folder, "log")["rows"]
     return Counter(
         (r["variant"], r["seed"], r["round"], r["repeat"])
         for r in rows
@@ -87,7 +86,7 @@ def main() -> None:
         unvek(folder, "run")
         counts = finished(folder)
         whole = len(counts) == 8 * rounds and set(counts.values()) == {1}
-        cut_off = json.loads(unvek(folder, "log", "--status", "interrupted", "--as", "json"))["rows"]
+        cut_off = result(folder, "log", "--status", "interrupted")["rows"]
         print(f"{kills} kills; {said} runs said to be kept, {sum(before.values())} found, {len(cut_off)} cut off and "
               "kept as interrupted; nothing lost, nothing twice; "
               f"the same command then finished all {len(counts)} cells: {'yes' if whole else 'NO'}")  # fmt: skip

@@ -1,12 +1,11 @@
 """How far beyond its limit a run gets before it has ended with all that it had started; promised: within a second."""
 
-import json
 import statistics
 import subprocess
 import tempfile
 from pathlib import Path
 
-from common import UNVEK
+from common import UNVEK, result
 
 TIMES = 8
 SCRIPT = """
@@ -42,11 +41,6 @@ CASES = (
 
 def memory_beyond_s(run: dict) -> float:
     return (run["machine"]["tree_memory_peak_bytes"] - 300 * 2**20) / 2**22 * 0.005
-
-
-def result(folder: Path, *arguments: str) -> dict:
-    done = subprocess.run([*UNVEK, *arguments, "--as", "json"], cwd=folder, capture_output=True, text=True, check=True)
-    return json.loads(done.stdout)
 
 
 def overshoots(folder: Path, do: str, limit: str, beyond) -> list[float]:

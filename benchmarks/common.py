@@ -1,5 +1,6 @@
 """What the benchmarks share: medians in words, paired ratios, and a project to run."""
 
+import json
 import os
 import shutil
 import statistics
@@ -55,3 +56,8 @@ def demo_project(plan_changes: dict[str, str], variants: int) -> Iterator[Path]:
 def unvek(folder: Path, *arguments: str) -> str:
     """Run the program, and return its standard output."""
     return subprocess.run([*UNVEK, *arguments], cwd=folder, check=True, capture_output=True, text=True).stdout
+
+
+def result(folder: Path, *arguments: str) -> dict:
+    """Run the program, and return its result as JSON values."""
+    return json.loads(unvek(folder, *arguments, "--as", "json"))

@@ -9,8 +9,10 @@ from unvek.cli import EXIT_FAULT, EXIT_STOPPED
 NEXT = """
 What to try next, in {folder}:
   unvek show 12                               one run whole: its steps, memory, what it was made of
+  unvek try --variant swift --seeds 1..3      one prompt, now; add --prompt for one of your own
   unvek tradeoff --need "likeness >= 0.99"    the pick under a need of yours
   open sheet.png                              the labels side by side
+  unvek run accelerator.toml --logbook other  the same on a simulated accelerator
   edit plan.toml, then unvek run              only what the change touches is run again
 """
 
@@ -46,7 +48,7 @@ def demo(folder: Path, quick: bool, plain: bool) -> None:
     from unvek.show.watching import make_and_show
 
     plan = read_plan(lay_out(folder, quick))
-    click.echo(f"The project is in {folder}: plan.toml, painter.py, bract.py, models.", err=True)
+    click.echo(f"The project is in {folder}: plan.toml, painter.py, bract.py, models, and a second plan.", err=True)
     made = make_and_show(plan, logbook_beside(plan), plain=plain)
     if made.stopped:
         click.echo("Stopped; the same command goes on from here.", err=True)

@@ -196,6 +196,16 @@ class OnATerminal(ProjectTest):
         self.assertIn("The runs go on: 'unvek watch' shows them again", drawn)
         self.assertEqual(self.statuses(), ["finished"] * 8)
 
+    def test_watching_from_another_terminal_draws_the_same_and_leaves_the_last_state(self):
+        self.write_plan(SLOW.replace("0.006", "0.1"), task(seeds=range(1, 9)))
+        self.start("run", "--plain").stderr.readline()
+        code, drawn = self.on_a_terminal("watch", keys=b"s")
+        self.assertEqual(code, 0, drawn[-2000:])
+        left = drawn.rpartition("\x1b[?1049l")[2]
+        for words in ("Which painter?", "8 of 8 runs, done", "all runs are made", "all that was made is kept"):
+            self.assertIn(words, left)
+        self.assertEqual(self.statuses().count("skipped"), 1, "a watcher may ask")
+
     def test_without_colour_none_is_drawn(self):
         self.write_plan(SLOW.replace("0.006", "0.1"), task(seeds=range(1, 4)))
         _, drawn = self.on_a_terminal("run", NO_COLOR="1")
