@@ -4,7 +4,7 @@ import subprocess
 import tempfile
 from pathlib import Path
 
-from common import UNVEK
+from common import UNVEK, result
 
 EVENTS = 1_000_000
 PROMISED_PER_S = 100_000
