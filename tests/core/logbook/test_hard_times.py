@@ -135,7 +135,9 @@ class Killed(ProjectTest):
         process = self.start("run", "--plain")
         for _ in range(3):
             process.stderr.readline()
-        time.sleep(0.15)
+        journal = next((self.folder / "logbook" / "journal").glob("*.jsonl"))
+        while (text := journal.read_text()).count('"event": "began"') <= text.count('"entry": "kept"'):
+            time.sleep(0.01)
         os.killpg(process.pid, signal.SIGKILL)
         process.wait()
         self.unvek("run")

@@ -140,7 +140,8 @@ class Machine(unittest.TestCase):
                 process.wait()
         self.assertGreater(found.spins, 5)
         self.assertGreater(found.others_share, 0.2)
-        self.assertIn(f"process {found.disturbers[0].pid}", found.largest)
+        host_took_more = (found.stolen_share or 0) >= found.disturbers[0].share
+        self.assertIn("host" if host_took_more else f"process {found.disturbers[0].pid}", found.largest)
         self.assertIn(found.disturbers[0].pid, [process.pid for process in busy])
 
 

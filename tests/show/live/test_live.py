@@ -162,7 +162,7 @@ class OnATerminal(ProjectTest):
                     drawn += os.read(ours, 65536)
                 except OSError:
                     break  # the terminal's other side is closed
-                if keys and b"seed 1" in drawn:
+                if keys and b", seed " in drawn:
                     os.write(ours, keys[:1])
                     keys = keys[1:]
             elif process.poll() is not None:
@@ -197,14 +197,14 @@ class OnATerminal(ProjectTest):
         self.assertEqual(self.statuses(), ["finished"] * 8)
 
     def test_watching_from_another_terminal_draws_the_same_and_leaves_the_last_state(self):
-        self.write_plan(SLOW.replace("0.006", "0.1"), task(seeds=range(1, 9)))
+        self.write_plan(SLOW.replace("0.006", "0.1"), task(seeds=range(1, 60)))
         self.start("run", "--plain").stderr.readline()
-        code, drawn = self.on_a_terminal("watch", keys=b"s")
+        code, drawn = self.on_a_terminal("watch", keys=b"a")
         self.assertEqual(code, 0, drawn[-2000:])
         left = drawn.rpartition("\x1b[?1049l")[2]
-        for words in ("Which painter?", "8 of 8 runs, done", "all runs are made", "all that was made is kept"):
+        for words in ("Which painter?", "of 59 runs, done", "stopped; all that was made is kept"):
             self.assertIn(words, left)
-        self.assertEqual(self.statuses().count("skipped"), 1, "a watcher may ask")
+        self.assertTrue(0 < len(self.statuses()) < 59, "a watcher may ask")
 
     def test_without_colour_none_is_drawn(self):
         self.write_plan(SLOW.replace("0.006", "0.1"), task(seeds=range(1, 4)))
