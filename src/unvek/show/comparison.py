@@ -7,6 +7,7 @@ from rich.console import Console
 from rich.text import Text
 
 from unvek.core.findings.comparison import UNCLEAR, Comparison, ComparisonRow, MeasureFound
+from unvek.core.rig.facts import has_simulated
 from unvek.core.units import counted, speed_words
 from unvek.show.figures import UNKNOWN, Scale, figure, scale_for, speed_figures, unit_suffix, variant_text, warning_text
 from unvek.show.grid import Column, StripColumn, print_grid
@@ -146,8 +147,8 @@ def _circumstances(found: Comparison) -> str:
     runs = sum(row.runs for row in found.rows)
     rig = found.rig.get("processor") or "unknown processor"
     made = f"{counted(rounds, 'round')}, {counted(runs, 'run')}"
-    simulated = any(device["simulated"] for device in found.rig.get("accelerators", ()))
-    machine = f"{rig}, {found.rig.get('cores')} cores{', simulated accelerator' if simulated else ''}"
+    simulated = ", simulated accelerator" if has_simulated(found.rig) else ""
+    machine = f"{rig}, {found.rig.get('cores')} cores{simulated}"
     return clean(f"against {found.reference} · {made} · {machine}")
 
 

@@ -11,6 +11,9 @@ from unvek.core.errors import InputError
 from unvek.core.findings.comparison import compare
 from unvek.core.findings.evidence import gather
 from unvek.core.findings.warming import still_warming
+from unvek.core.plan.cells import Cell, cells_of, read_sources
+from unvek.core.plan.read import read_plan
+from unvek.core.run.record import Progress, RunRecord, Slot
 from unvek.core.stats.trend import fall
 
 CELLS = ["slow/violet/1", "quick/violet/1"]
@@ -83,6 +86,27 @@ class TwoRigs(WrittenLogbook):
         self.assertIn("1 run made on another rig: not counted on this one", said)
         self.assertIn("1 run made", said)
         self.assertEqual(self.result("compare", "--logbook", "moved")["rows"][0]["runs"], 1)
+
+    def test_a_run_that_fails_here_is_not_made_for_ever_because_it_finished_elsewhere(self):
+        self.plan("slow", cells=[], quality=None)
+        plan = read_plan(self.write_plan(SLOW, task(seeds=(1,))))
+        cells = cells_of(plan, read_sources(plan))
+        for rig, status in (("elsewhere", "finished"), ("here", "failed")):
+            self.logbook.record_rig(rig, RIG)
+            self.keep(cells[0], status)
+        self.assertEqual(len(self.logbook.done(cells, "here", 1)), 1)
+        self.assertEqual(self.logbook.done_elsewhere(cells, "here"), 1)
+
+    def keep(self, cell: Cell, status: str) -> None:
+        self.logbook.keep_run(
+            RunRecord(
+                slot=Slot(cell_key=cell.key, round=1, repeat=1), launch=self.logbook.open_launch("slow", 1), place=1,
+                warm_up=False, variant="slow", form="full", task="violet", seed=1, settings={}, error=None, exit_code=None,
+                limits=cell.variant.limits.as_mapping(), status=status, started_at="2026-01-01T00:00:00+00:00",
+                progress=Progress(time_s=1.0), log_tail="", provenance={},
+            ),
+            None,
+        )  # fmt: skip
 
 
 class ChangedFiles(ProjectTest):

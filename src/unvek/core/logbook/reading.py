@@ -114,16 +114,20 @@ class LogbookReading(Database):
         for row in self._rows(failed):
             slot = (row["cell"], row["variant"], row["round"], row["repeat"])
             under = {name: value for name, value in row["limits"].items() if value is not None}
-            if slot not in seen and limits.get(row["cell"]) == under and not self._finished_too(slot):
+            if slot not in seen and limits.get(row["cell"]) == under and not self._is_finished(slot, conditions):
                 seen.add(slot)
                 yield slot
 
-    def _finished_too(self, slot: tuple[str, str, int, int]) -> bool:
+    def _is_finished(self, slot: tuple[str, str, int, int], conditions: Collection[Any]) -> bool:
+        """Whether a run that finished fills this slot, under the same conditions."""
+        cell, _, round_number, repeat = slot
         runs = tables.runs.c
-        query = select(runs.number).where(
-            runs.cell == slot[0], runs.round == slot[2], runs.repeat == slot[3], runs.status == FINISHED,
-            runs.voided.is_(None), runs.warm_up.is_(False), runs.trial.is_(False),
-        )  # fmt: skip
+        query = (
+            select(runs.number)
+            .join_from(tables.runs, tables.launches)
+            .where(runs.status == FINISHED, runs.cell == cell, runs.round == round_number, runs.repeat == repeat)
+            .where(*conditions)
+        )
         with self._reading() as connection:
             return connection.execute(query.limit(1)).first() is not None
 

@@ -56,6 +56,11 @@ def rig_words(facts: Mapping[str, Any]) -> str:
             f"{bytes_words(facts['memory_bytes'])}{devices}, {facts['system']} {facts['kernel']}")  # fmt: skip
 
 
+def has_simulated(facts: Mapping[str, Any]) -> bool:
+    """Whether a stand-in is among the accelerators of a rig's facts, as they are kept."""
+    return any(device["simulated"] for device in facts.get("accelerators", ()))
+
+
 def _processor() -> str | None:
     try:
         with open("/proc/cpuinfo") as file:

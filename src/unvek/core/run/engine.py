@@ -20,7 +20,7 @@ from unvek.core.run.interruption import Interruption
 from unvek.core.run.journal import Journal
 from unvek.core.run.launch import Launch, LoadError
 from unvek.core.run.limits import Outcome
-from unvek.core.run.record import FAILURES, FINISHED, MEASURED, SIMULATED, SKIPPED, RunRecord, Slot
+from unvek.core.run.record import FAILURES, FINISHED, MEASURED, SIMULATED, SKIPPED, Progress, RunRecord, Slot
 from unvek.core.run.recording import Recording
 from unvek.core.run.remaining import Remaining
 from unvek.core.run.runner import Runner
@@ -212,14 +212,14 @@ class Engine:
         outcome = launch.make_run(cell, out, recording)
         if launch.loaded != loaded:  # something was imported during the run
             self._describe(launch)
-        self._keep(launch, run, warm_up, recording, outcome, out, forecast)
-        time_s = recording.progress(monotonic_ns()).time_s
+        time_s = self._keep(launch, run, warm_up, recording, outcome, out, forecast).time_s
         if outcome.status == FINISHED and time_s is not None:
             self._setting.forecaster.learn(cell.key, cell.variant.name, recording.steps, time_s, cold=launch.place == 1)
             self._remaining.learn_between(monotonic() - asked_s - time_s)
 
     def _keep(self, launch: Launch, run: PendingRun, warm_up: bool, recording: Recording, outcome: Outcome,
-              made: Path | None, forecast: Forecast | None) -> None:  # fmt: skip
+              made: Path | None, forecast: Forecast | None) -> Progress:  # fmt: skip
+        """Hand a run over to be kept, and return what it came to."""
         cell, slot = run.cell, run.slot
         progress = recording.progress(stopped_ns=monotonic_ns())
         record = RunRecord(
@@ -254,6 +254,7 @@ class Engine:
             error=record.error, time_s=progress.time_s, steps=len(progress.step_times_s),
             memory_peak_bytes=record.memory_peak_bytes,
         )  # fmt: skip
+        return progress
 
     def _provenance(self, cell: Cell, launch: Launch) -> dict[str, Any]:
         runner = self._plan.runners[cell.variant.runner]

@@ -3,7 +3,6 @@
 from collections.abc import Mapping
 from dataclasses import replace
 from pathlib import Path
-from time import monotonic
 from typing import Any
 
 from unvek.core.plan.cells import Cell
@@ -76,7 +75,6 @@ class Launch:
     def _await_loaded(self, process: ModelProcess, telemetry: Telemetry) -> None:
         watch = LimitsWatch(replace(self.variant.limits, run_s=None), None)
         watch.note(telemetry.begin())
-        looked_s = monotonic()
         while True:
             events = process.events(watch.wait_s())
             if events is None:
@@ -93,8 +91,7 @@ class Launch:
                         raise LoadError(Outcome(status, event.fields["error"]))
                     self.load_s = max(0, event.at_ns - event.fields["began_ns"]) * NS
                     return
-            if monotonic() - looked_s >= watch.next_look_s():
-                looked_s = monotonic()
+            if watch.look_is_due():
                 watch.note(telemetry.look())
             outcome = self._asked_to_end() or watch.reached()
             if outcome is not None:
@@ -121,7 +118,6 @@ class Launch:
         return outcome
 
     def _follow(self, process: ModelProcess, recording: Recording, watch: LimitsWatch, telemetry: Telemetry) -> Outcome:
-        looked_s = monotonic()
         while True:
             events = process.events(watch.wait_s())
             if events is None:
@@ -131,8 +127,7 @@ class Launch:
                 watch.take(events)
             if recording.end is not None:
                 return _as_ended(recording.end)
-            if monotonic() - looked_s >= watch.next_look_s():
-                looked_s = monotonic()
+            if watch.look_is_due():
                 look = telemetry.look()
                 watch.note(look)
                 self._tell(look, telemetry)

@@ -31,7 +31,7 @@ class LimitsWatch:
     def __init__(self, limits: Limits, out: Path | None):
         self._limits = limits
         self._out = out
-        self._began_s = self._heard_s = self._sized_s = monotonic()
+        self._began_s = self._heard_s = self._sized_s = self._looked_s = monotonic()
         self._tokens = 0
         self._written_bytes = self._files_bytes = 0
         self._loop = LoopWatch() if limits.loop is not None else None
@@ -55,6 +55,7 @@ class LimitsWatch:
 
     def note(self, look: Look) -> None:
         """Note the memory, and how quickly it rises."""
+        self._looked_s = monotonic()
         now_s, size = look.machine.at_s, look.tree.memory_bytes
         if self._memory is not None and now_s > self._memory[0]:
             self._rise_bytes_per_s = (size - self._memory[1]) / (now_s - self._memory[0])
@@ -68,6 +69,9 @@ class LimitsWatch:
         if most is None or memory is None or self._rise_bytes_per_s <= 0:
             return LOOK_EVERY_S
         return min(LOOK_EVERY_S, max(SOONEST_LOOK_S, (most - memory[1]) / self._rise_bytes_per_s / 2))
+
+    def look_is_due(self) -> bool:
+        return monotonic() - self._looked_s >= self.next_look_s()
 
     def wait_s(self) -> float:
         """How long the next event may be waited for: until the nearest limit of time, or the next look."""

@@ -19,16 +19,15 @@ REMOVE_TRIES = 20
 class MemoryFence:
     """A group that one process, and all that it starts, is put into."""
 
-    def __init__(self, folder: Path, limit_file: str, kills_file: str):
+    def __init__(self, folder: Path, kills_file: str):
         self._folder = folder
         self._kills_file = kills_file
-        self._limit_file = limit_file
 
     @classmethod
     def around(cls, process: int, name: str, most_bytes: int, groups: Path = GROUPS) -> "MemoryFence | None":
         """Build a fence around a process that has just started; None where the system allows none."""
         for folder, limit_file, kills_file in _places(groups, name):
-            fence = cls(folder, limit_file, kills_file)
+            fence = cls(folder, kills_file)
             try:
                 folder.mkdir()
                 (folder / limit_file).write_text(str(int(most_bytes * (1 + BEYOND_SHARE)) + BEYOND_BYTES))

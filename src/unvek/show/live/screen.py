@@ -3,10 +3,12 @@
 from rich.cells import cell_len
 from rich.text import Text
 
+from unvek.core.rig.facts import has_simulated
 from unvek.core.run.asks import PAUSE
 from unvek.core.run.record import FINISHED
 from unvek.core.units import bytes_words, duration_words, range_words, times_words
 from unvek.show.bars import step_bars
+from unvek.show.circumstances import DISTURBED_FROM
 from unvek.show.figures import variant_text
 from unvek.show.half_blocks import half_blocks
 from unvek.show.live.state import NS, LiveState, RunNow, VariantSoFar
@@ -19,7 +21,6 @@ LEAST_NOW_LINES, MOST_NOW_LINES = 7, 24
 LEAST_LEFT_COLUMNS, MOST_LEFT_COLUMNS = 44, 72
 LEAST_JUST_MADE_LINES = 4
 BAR_COLUMNS = 12
-DISTURBED_FROM = 0.2  # cores that others keep busy, from which on it is worth a word
 WARM_UP_DOT, FAILED_CROSS = "○", "×"
 
 
@@ -47,7 +48,7 @@ def _where(state: LiveState, width: int, now_ns: int) -> list[Text]:
     rig = state.rig
     memory = bytes_words(rig.get("memory_bytes") or 0)
     machine = f"{rig.get('processor') or 'unknown processor'}, {rig.get('cores')} cores, {memory}"
-    if any(device["simulated"] for device in rig.get("accelerators", ())):
+    if has_simulated(rig):
         machine = f"with a simulated accelerator, {machine}"
     done = round(width * state.done / state.planned) if state.planned else 0
     return [
