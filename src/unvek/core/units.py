@@ -27,6 +27,15 @@ def parse_bytes(text: str) -> int:
     return round(_parse(text, BYTES, 'a size with its unit, such as "12 GiB" or "500 MB"'))
 
 
+def parse_share(text: str) -> float:
+    """Return the share for a percentage such as "3 %", above 0 and below 100; ValueError as for parse_duration."""
+    wanted = 'a percentage above 0 and below 100, such as "3 %" or "0.5 %"'
+    share = _parse(text, {"%": 0.01}, wanted)
+    if not 0 < share < 1:
+        raise ValueError(wanted)
+    return share
+
+
 def _parse(text: str, units: Mapping[str, float], wanted: str) -> float:
     found = _QUANTITY.fullmatch(text)
     if not found or found[2] not in units:
@@ -74,20 +83,26 @@ def counted(number: int, name: str) -> str:
     return f"{number} {name}{'' if number == 1 else 's'}"
 
 
-def speed_words(time_ratio: float) -> str:
-    """Word how fast something is against a reference, from its time over the reference's.
+def speed_words(time_ratio: float, reference: str = "") -> str:
+    """Word how fast something is against a reference, named or not, from its time over the reference's.
 
     The only place in Unvek that words speed: 30/43 is "1.43x as fast (30 % less time)", never "25 % faster".
     """
     change = round(abs(time_ratio - 1) * 100)
+    against = f" as {reference}" if reference else ""
     if change == 0:
-        return "1.00x as fast (the same time)"
-    return f"{times_words(1 / time_ratio)} as fast ({change} % {'less' if time_ratio < 1 else 'more'} time)"
+        return f"1.00x as fast{against} (the same time)"
+    return f"{times_words(1 / time_ratio)} as fast{against} ({change} % {'less' if time_ratio < 1 else 'more'} time)"
 
 
 def times_words(factor: float) -> str:
     """Word a factor to three digits: "1.43x", "9.31x", "12.4x"."""
     return f"{factor:.{max(0, 2 - max(0, math.floor(math.log10(factor))))}f}x"
+
+
+def ratio_decimals(low: float, high: float) -> int:
+    """Return how many decimals of a ratio its interval supports: two at least, four at most."""
+    return max(2, min(4, decimals_for((low + high) / 2, low, high)))
 
 
 def decimals_for(value: float, low: float | None, high: float | None) -> int:

@@ -1,1 +1,1 @@
-"""Numbers -> intervals, ratios, frontiers. Arrays in, values out; nothing here knows of runs or files."""
+"""Numbers -> intervals, ratios, fits, frontiers. Arrays in, values out; nothing here knows of runs or files."""

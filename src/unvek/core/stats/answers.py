@@ -2,7 +2,8 @@
 
 import math
 
-from unvek.core.stats.intervals import Ratio, student_factor
+from unvek.core.stats.launches import Ratio
+from unvek.core.stats.student import student_factor
 
 MARGIN = 0.02
 MOST_ROUNDS = 1000
@@ -35,7 +36,7 @@ def rounds_to_settle(ratio: Ratio, margin: float = MARGIN) -> int | None:
         return None
     distance = abs(math.log(ratio.value))
     needed = max(distance, math.log1p(margin) - distance)
-    for count in range(ratio.rounds + 1, MOST_ROUNDS + 1):
+    for count in range(ratio.launches + 1, MOST_ROUNDS + 1):
         if student_factor(count) * ratio.spread / math.sqrt(count) < needed:
-            return count - ratio.rounds
+            return count - ratio.launches
     return None

@@ -1,0 +1,51 @@
+"""Medians and means of many groups at once, without a loop over them."""
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
+Whole = NDArray[np.integer]
+
+
+def numbered(*keys: Whole) -> tuple[Whole, int]:
+    """Return (n,) the number of each row's group from 0, in the order of the keys, and how many groups there are."""
+    combined, count = _dense(keys[0])
+    for key in keys[1:]:
+        places, number = _dense(key)
+        combined, count = _dense(combined * number + places)
+    return combined, count
+
+
+def _dense(key: Whole) -> tuple[Whole, int]:
+    """Number the values of one key without gaps; without a sort where they are small numbers, as they mostly are."""
+    if not len(key):
+        return key, 0
+    least, most = int(key.min()), int(key.max())
+    if most - least > 8 * len(key) + 1000:
+        groups, places = np.unique(key, return_inverse=True)
+        return places, len(groups)
+    numbers = np.cumsum(np.bincount(key - least) > 0) - 1
+    return numbers[key - least], int(numbers[-1]) + 1
+
+
+def group_medians(values: Floats, groups: Whole, count: int) -> Floats:
+    """Return (count,) the median of each group's values (n,); groups are numbered from 0, and none is empty."""
+    by_value = np.argsort(values)
+    small = groups.astype(np.uint16) if count < 2**16 else groups  # NumPy sorts these by counting
+    ordered = values[by_value[np.argsort(small[by_value], kind="stable")]]
+    sizes = np.bincount(groups, minlength=count)
+    starts = np.cumsum(sizes) - sizes
+    return np.asarray((ordered[starts + (sizes - 1) // 2] + ordered[starts + sizes // 2]) / 2)
+
+
+def group_means(values: Floats, groups: Whole, count: int) -> Floats:
+    """Return (count,) the mean of each group's values (n,); groups are numbered from 0, and none is empty."""
+    return np.asarray(np.bincount(groups, values, count) / np.bincount(groups, minlength=count))
+
+
+def finite(values: Floats, *along: NDArray[Any]) -> tuple[NDArray[Any], ...]:
+    """Return the values that are known, and what belongs to them."""
+    known = np.isfinite(values)
+    return (values[known], *(array[known] for array in along))

@@ -1,0 +1,59 @@
+"""An estimate with its interval: Student's, and the one that stays true when the spread decides how many are taken."""
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.special import ndtri, stdtrit
+
+from unvek.core.stats.grouping import Floats
+
+CONFIDENCE = 0.95
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Estimate:
+    """A value with its 95 % interval; low and high are None where the data give no interval (one launch)."""
+
+    value: float
+    low: float | None
+    high: float | None
+
+
+def student_factor(count: int) -> float:
+    """Return Student's t for a two-sided 95 % interval from this many values."""
+    return float(stdtrit(count - 1, 0.5 + CONFIDENCE / 2))
+
+
+def mean_and_half_width(values: Floats, pilot: int | None = None) -> tuple[float, float | None]:
+    """Return the mean of independent values (n,) and the half-width of its 95 % interval (None for one value).
+
+    Student's. Where the spread of the first `pilot` values has decided how many were taken, the spread and the
+    degrees of freedom of these alone are used: whatever n it led to, the interval then holds the truth as often as
+    it says (Stein 1945, "A Two-Sample Test for a Linear Hypothesis Whose Power is Independent of the Variance",
+    equation 5). With the spread of all values it would not: a spread that is small by chance ends the taking.
+    """
+    first = values if pilot is None or pilot < 2 else values[:pilot]
+    if len(first) < 2:
+        return float(np.mean(values)), None
+    spread = float(np.std(first, ddof=1))
+    return float(np.mean(values)), student_factor(len(first)) * spread / math.sqrt(len(values))
+
+
+def estimate(values: Floats, pilot: int | None = None) -> Estimate:
+    """Return the mean of independent values (n,) with its interval; as for `mean_and_half_width`."""
+    mean, half_width = mean_and_half_width(values, pilot)
+    if half_width is None:
+        return Estimate(value=mean, low=None, high=None)
+    return Estimate(value=mean, low=mean - half_width, high=mean + half_width)
+
+
+def wilson(count: int, total: int) -> tuple[float, float]:
+    """Return the 95 % interval of a share, count of total (Wilson 1927; Brown, Cai and DasGupta 2001, eq. 4)."""
+    if total == 0:
+        return 0.0, 1.0
+    z = float(ndtri(0.5 + CONFIDENCE / 2))
+    share = count / total
+    centre = (share + z * z / (2 * total)) / (1 + z * z / total)
+    half_width = z / (1 + z * z / total) * math.sqrt(share * (1 - share) / total + z * z / (4 * total * total))
+    return max(0.0, centre - half_width), min(1.0, centre + half_width)

@@ -1,0 +1,103 @@
+"""Lines, power laws, plateaus and splits, against certified values, NumPy's own fit, and identities."""
+
+import unittest
+
+import numpy as np
+
+from tests.core.stats.test_launches import sample
+from unvek.core.stats.fits import _by_launch, line, power_law
+from unvek.core.stats.plateau import paired_difference, plateau
+from unvek.core.stats.speedup import SteppedRuns, split_speed_up
+
+# y and x of the dataset Norris, with certified values (NIST, Statistical Reference Datasets, linear regression).
+NORRIS = np.array([
+    0.1, 0.2, 338.8, 337.4, 118.1, 118.2, 888.0, 884.6, 9.2, 10.1, 228.1, 226.5, 668.5, 666.3, 998.5, 996.3, 449.1,
+    448.6, 778.9, 777.0, 559.2, 558.2, 0.3, 0.4, 0.1, 0.6, 778.1, 775.5, 668.8, 666.9, 339.3, 338.0, 448.9, 447.5, 10.8,
+    11.6, 557.7, 556.0, 228.3, 228.1, 998.0, 995.8, 888.8, 887.6, 119.6, 120.2, 0.3, 0.3, 0.6, 0.3, 557.6, 556.8, 339.3,
+    339.1, 888.0, 887.2, 998.5, 999.0, 778.9, 779.0, 10.2, 11.1, 117.6, 118.3, 228.9, 229.2, 668.4, 669.1, 449.2, 448.9,
+    0.2, 0.5,
+]).reshape(-1, 2)  # fmt: skip
+
+
+class Lines(unittest.TestCase):
+    def test_a_line_is_the_certified_one(self):
+        y, x = NORRIS.T
+        intercepts, slopes = _by_launch(x, y, np.ones(36), np.ones(36, int))
+        np.testing.assert_allclose(intercepts, [-0.262323073774029], rtol=1e-9)
+        np.testing.assert_allclose(slopes, [1.00211681802045], rtol=1e-12)
+
+    def test_relative_errors_count_alike(self):
+        x = np.array([1.0, 2.0, 4.0, 8.0])
+        y = 0.5 + 0.25 * x * np.array([1.1, 0.9, 1.05, 0.97])
+        slope, fixed = np.polyfit(x, y, 1, w=1 / y)
+        found = line(x, y, np.ones(4, int))
+        np.testing.assert_allclose([found.fixed.value, found.per_one.value], [fixed, slope])
+        self.assertIsNone(found.fixed.low)
+
+    def test_the_interval_is_over_launches(self):
+        x = np.tile([2.0, 4.0, 8.0], 3)
+        factors = np.repeat([1.0, 1.1, 0.9], 3)
+        found = line(x, (0.5 + 0.25 * x) * factors, np.repeat([1, 2, 3], 3))
+        self.assertAlmostEqual(found.per_one.value, 0.25)
+        half_width = 4.302653 * 0.025 / np.sqrt(3)
+        self.assertAlmostEqual(found.per_one.high - 0.25, half_width, places=6)
+        self.assertEqual(found.launches, 3)
+
+    def test_one_value_or_none_positive_gives_no_fit(self):
+        self.assertIsNone(line(np.full(3, 2.0), np.ones(3), np.arange(3)))
+        self.assertIsNone(line(np.arange(3.0), np.array([1.0, 0.0, 2.0]), np.ones(3, int)))
+        self.assertIsNone(power_law(np.array([0.0, 1.0]), np.ones(2), np.ones(2, int)))
+
+    def test_a_power_law_is_found_again(self):
+        x = np.tile([1.0, 2.0, 4.0, 8.0], 4)
+        launches = np.repeat([1, 2, 3, 4], 4)
+        found = power_law(x, 3.0 * x**1.5 * np.repeat([0.9, 1.0, 1.2, 1.1], 4), launches)
+        self.assertAlmostEqual(found.exponent.value, 1.5)
+        self.assertAlmostEqual(found.doubling.value, 2**1.5)
+        bent = power_law(x, x ** np.repeat([1.4, 1.5, 1.6, 1.5], 4), launches)
+        self.assertTrue(1.3 < bent.exponent.low < 1.5 < bent.exponent.high < 1.7)
+
+
+class Plateaus(unittest.TestCase):
+    def scores(self, level: float, rng: np.random.Generator):
+        rounds, items = np.repeat([1, 2, 3], 8), np.tile(np.arange(8), 3)
+        return sample(level + np.tile(rng.normal(0, 0.02, 8), 3), rounds, items=items)
+
+    def test_the_cheapest_value_that_is_not_worse_than_the_best(self):
+        rng = np.random.default_rng(1)
+        levels = [0.5, 0.8, 0.9, 0.91, 0.905]
+        found = plateau([self.scores(level, rng) for level in levels], levels, [1, 2, 3, 4, 5], more=True)
+        self.assertEqual((found.best, found.as_good, found.cheapest), (3, (2, 3, 4), 2))
+        less = plateau([self.scores(level, rng) for level in levels], levels, [1, 2, 3, 4, 5], more=False)
+        self.assertEqual((less.best, less.as_good), (0, (0,)))
+        self.assertIsNone(plateau([sample([], [])], [np.nan], [1.0], more=True))
+
+    def test_a_difference_that_every_launch_repeats_is_judged_over_items(self):
+        ours = sample([1.0, 2.0, 3.0] * 2, [1, 1, 1, 2, 2, 2], items=[1, 2, 3] * 2)
+        theirs = sample([1.1, 1.9, 3.3] * 2, [1, 1, 1, 2, 2, 2], items=[1, 2, 3] * 2)
+        found = paired_difference(ours, theirs)
+        self.assertAlmostEqual(found.value, -0.1)
+        self.assertTrue(found.low < -0.5 and found.high > 0.3, found)
+
+
+class Splits(unittest.TestCase):
+    def runs(self, steps: float, step_s: float, fixed_s: np.ndarray) -> SteppedRuns:
+        n = len(fixed_s)
+        return SteppedRuns(time_s=fixed_s + steps * step_s, steps=np.full(n, steps), step_s=np.full(n, step_s),
+                           rounds=np.arange(n), items=np.zeros(n, int))  # fmt: skip
+
+    def test_the_parts_add_up_to_what_is_saved(self):
+        ours, theirs = self.runs(4, 0.02, np.array([0.1, 0.11, 0.12])), self.runs(20, 0.03, np.array([0.2, 0.21, 0.25]))
+        found = split_speed_up(ours, theirs)
+        parts = found.fewer_steps_s.value, found.cheaper_steps_s.value, found.fixed_s.value
+        np.testing.assert_allclose(parts, (16 * 0.025, 0.01 * 12, 0.11), rtol=1e-12)
+        self.assertAlmostEqual(sum(parts), float(np.mean(theirs.time_s - ours.time_s)))
+        self.assertTrue(found.fixed_s.low < 0.11 < found.fixed_s.high)
+
+    def test_without_steps_there_is_nothing_to_split(self):
+        fixed_s = np.array([0.1, 0.2])
+        self.assertIsNone(split_speed_up(self.runs(0, np.nan, fixed_s), self.runs(4, 0.1, fixed_s)))
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,74 @@
+"""Intervals of scores, against SciPy's own bootstrap, and against simulation."""
+
+import unittest
+
+import numpy as np
+from scipy import stats
+
+from tests.core.stats.test_launches import sample
+from unvek.core.stats.items import bca_interval, mean_of, median_of, ratio_of_means, score_location, score_ratio
+
+
+class Bootstrap(unittest.TestCase):
+    def test_it_is_that_of_scipy(self):
+        values = np.random.default_rng(4).gamma(1.5, 1.0, 60)
+        ours = bca_interval(values, mean_of, draws=20_000)
+        theirs = stats.bootstrap((values,), np.mean, n_resamples=20_000, method="BCa", rng=1).confidence_interval
+        np.testing.assert_allclose(ours, (theirs.low, theirs.high), rtol=0.01)
+
+    def test_a_ratio_of_means_is_that_of_scipy(self):
+        rng = np.random.default_rng(5)
+        theirs = rng.gamma(4, 1.0, 40)
+        pairs = np.stack([theirs * rng.lognormal(-0.2, 0.3, 40), theirs], axis=-1)
+        found = bca_interval(pairs, ratio_of_means, draws=20_000)
+        expected = stats.bootstrap(
+            (pairs[:, 0], pairs[:, 1]), lambda a, b, axis: a.mean(axis) / b.mean(axis), paired=True, n_resamples=20_000,
+            method="BCa", vectorized=True, rng=1,
+        ).confidence_interval  # fmt: skip
+        np.testing.assert_allclose(found, (expected.low, expected.high), rtol=0.01)
+
+    def test_a_median_lies_within_its_interval(self):
+        values = np.random.default_rng(6).exponential(1.0, 25)
+        low, high = bca_interval(values, median_of)
+        self.assertTrue(low < np.median(values) < high)
+
+
+class Scores(unittest.TestCase):
+    def test_a_score_that_every_launch_repeats_is_not_taken_for_sure(self):
+        by_item = np.array([0.9, 0.7, 0.95, 0.8, 0.85, 0.6, 0.92, 0.75])
+        rounds, items = np.repeat([1, 2, 3], 8), np.tile(np.arange(8), 3)
+        found = score_location(sample(np.tile(by_item, 3), rounds, items=items))
+        self.assertTrue(found.low < 0.8 and found.high > 0.85, found)
+
+    def test_shares_of_whole_items_have_an_interval_too(self):
+        found = score_location(sample([1, 1, 0, 1, 1, 1, 0, 1], [1] * 8, items=np.arange(8)), averaged=True)
+        self.assertEqual(found.value, 0.75)
+        self.assertTrue(0.2 < found.low < 0.6 and 0.85 < found.high <= 1.0, found)
+
+    def test_few_items_have_students_interval(self):
+        found = score_location(sample([1.0, 2.0, 3.0], [1, 1, 1], items=[1, 2, 3]), averaged=True)
+        expected = stats.ttest_1samp([1.0, 2.0, 3.0], 0).confidence_interval(0.95)
+        np.testing.assert_allclose([found.low, found.high], [expected.low, expected.high])
+
+    def test_a_ratio_of_scores_is_paired_by_item(self):
+        by_item = np.array([0.9, 0.1, 0.5, 0.8, 0.2, 0.6])
+        ours, theirs = sample(0.9 * by_item, [1] * 6, items=np.arange(6)), sample(by_item, [1] * 6, items=np.arange(6))
+        found = score_ratio(ours, theirs)
+        np.testing.assert_allclose([found.value, found.low, found.high], 0.9)
+        self.assertIsNone(score_ratio(sample([0.0], [1]), sample([0.0], [1])))
+        self.assertIsNone(score_ratio(sample([1.0], [1], items=[1]), sample([1.0], [1], items=[2])))
+
+    def test_intervals_hold_the_truth(self):
+        """Of skewed scores of 12 items, each the same in every launch: 1,000 experiments know the share to 0.7."""
+        rng = np.random.default_rng(8)
+        truth, held = 2 / 3, 0
+        for _ in range(1000):
+            by_item = rng.beta(2, 1, 12)
+            found = score_location(sample(np.tile(by_item, 3), np.repeat([1, 2, 3], 12), items=np.tile(np.arange(12), 3)),
+                                   averaged=True)  # fmt: skip
+            held += found.low <= truth <= found.high
+        self.assertTrue(930 <= held <= 970, held)
+
+
+if __name__ == "__main__":
+    unittest.main()

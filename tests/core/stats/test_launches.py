@@ -1,0 +1,216 @@
+"""Intervals, ratios and answers, against published examples, against SciPy's own tests, and against simulation."""
+
+import math
+import unittest
+
+import numpy as np
+from scipy import stats
+
+from benchmarks.experiments import Hardships, runs_of
+from unvek.core.stats.answers import MARGIN, answer, rounds_to_settle
+from unvek.core.stats.frontier import beats, frontier_probabilities, on_frontier
+from unvek.core.stats.launches import Ratio, Sample, location, paired_ratio
+from unvek.core.stats.settling import rounds_for, rounds_wanted
+from unvek.core.stats.student import mean_and_half_width, student_factor, wilson
+
+SPEED = ("faster", "slower")
+# Hours of sleep gained with two drugs, ten patients (Student 1908, "The Probable Error of a Mean", p. 20).
+SLEEP = np.array([[0.7, -1.6, -0.2, -1.2, -0.1, 3.4, 3.7, 0.8, 0.0, 2.0],
+                  [1.9, 0.8, 1.1, 0.1, -0.1, 4.4, 5.5, 1.6, 4.6, 3.4]])  # fmt: skip
+
+
+def sample(values, rounds, launches=None, items=None) -> Sample:
+    """Runs of which each round is one launch, and all are of one item, unless told otherwise."""
+    rounds = np.asarray(rounds)
+    launches = rounds if launches is None else np.asarray(launches)
+    items = np.ones(len(rounds), int) if items is None else np.asarray(items)
+    return Sample(np.asarray(values, float), rounds, launches, items)
+
+
+class Intervals(unittest.TestCase):
+    def test_students_factor_is_the_tables(self):
+        # Two-sided 95 %: 12.706, 4.303, 2.776, 2.262 for 1, 2, 4 and 9 degrees of freedom, in any table of t.
+        for count, factor in ((2, 12.706), (3, 4.303), (5, 2.776), (10, 2.262)):
+            self.assertAlmostEqual(student_factor(count), factor, places=3)
+
+    def test_the_interval_of_a_mean_is_that_of_scipys_t_test(self):
+        values = np.array([4.1, 3.9, 4.4, 4.0, 4.2])
+        mean, half_width = mean_and_half_width(values)
+        theirs = stats.ttest_1samp(values, 0).confidence_interval(0.95)
+        np.testing.assert_allclose([mean - half_width, mean + half_width], [theirs.low, theirs.high])
+
+    def test_wilsons_interval_is_that_of_scipy(self):
+        for count, total in ((0, 12), (3, 24), (12, 12), (1, 1000)):
+            theirs = stats.binomtest(count, total).proportion_ci(0.95, method="wilson")
+            np.testing.assert_allclose(wilson(count, total), (theirs.low, theirs.high), atol=1e-12)
+        self.assertEqual(wilson(0, 0), (0.0, 1.0))
+
+    def test_wilsons_interval_is_the_published_one(self):
+        # Newcombe 1998, "Two-sided confidence intervals for the single proportion", table I.
+        for count, total, low, high in ((81, 263, 0.2553, 0.3662), (15, 148, 0.0624, 0.1605), (0, 20, 0.0, 0.1611),
+                                        (1, 29, 0.0061, 0.1718)):  # fmt: skip
+            np.testing.assert_allclose(wilson(count, total), (low, high), atol=6e-5)
+
+    def test_a_location_is_the_median_with_an_interval_over_launches(self):
+        found = location(sample([1.0, 1.1, 9.0, 1.5, 2.2, 1.4, np.nan], [1, 1, 1, 2, 2, 2, 2]))
+        self.assertAlmostEqual(found.value, 1.45)
+        usual = np.median(np.log([1.0, 1.1, 9.0, 1.5, 2.2, 1.4]))
+        mean, half_width = mean_and_half_width(np.log([1.1, 1.5]) - usual)
+        np.testing.assert_allclose(
+            [found.low, found.high], 1.45 * np.exp([mean - half_width, mean + half_width]), rtol=1e-12
+        )
+
+    def test_an_item_that_a_launch_lacks_does_not_widen_it(self):
+        # The second item takes ten times as long; the third launch lacks it.
+        times = np.array([1.0, 10.0, 1.01, 10.1, 0.99])
+        found = location(sample(times, [1, 1, 2, 2, 3], items=[1, 2, 1, 2, 1]))
+        self.assertLess(found.high / found.low, 1.1)
+
+    def test_one_launch_gives_no_interval(self):
+        found = location(sample([1.0, 2.0, 3.0], [1, 1, 1]))
+        self.assertEqual((found.value, found.low, found.high), (2.0, None, None))
+        self.assertIsNone(location(sample([np.nan], [1])))
+
+
+class Ratios(unittest.TestCase):
+    def test_the_interval_of_paired_launches_is_the_published_one(self):
+        # Of Student's differences: mean 1.58, 95 % from 0.7001142 to 2.4598858 (t = 4.0621 with 9 degrees of freedom).
+        rounds = np.arange(10)
+        found = paired_ratio(sample(np.exp(SLEEP[1]), rounds), sample(np.exp(SLEEP[0]), rounds))
+        np.testing.assert_allclose(
+            np.log([found.value, found.low, found.high]), [1.58, 0.7001142, 2.4598858], atol=1e-7
+        )
+
+    def test_a_ratio_is_paired_by_launch_and_item(self):
+        # Rounds and items differ by much, the pairs by exactly 1/2: pairing leaves no doubt.
+        theirs = np.array([1.0, 10.0, 3.0, 30.0, 0.5, 5.0])
+        where = [1, 1, 2, 2, 3, 3], None, [1, 2, 1, 2, 1, 2]
+        found = paired_ratio(sample(theirs / 2, *where), sample(theirs, *where))
+        self.assertAlmostEqual(found.value, 0.5)
+        self.assertAlmostEqual(found.high - found.low, 0.0)
+        self.assertEqual(found.launches, 3)
+
+    def test_a_round_taken_up_again_is_two_launches_but_one_pair(self):
+        # In round 1 our first launch broke off after item 1; the reference made both items in one launch.
+        theirs = sample([1.0, 2.0, 1.0, 2.0], [1, 1, 2, 2], [10, 10, 20, 20], [1, 2, 1, 2])
+        ours = sample([1.1, 2.2, 1.2, 2.4], [1, 1, 2, 2], [11, 12, 21, 21], [1, 2, 1, 2])
+        self.assertEqual(paired_ratio(ours, theirs).launches, 2)
+        # Where the reference was started anew too, the halves share no launch, and are pairs of their own.
+        apart = sample([1.0, 2.0, 1.0, 2.0], [1, 1, 2, 2], [10, 13, 20, 20], [1, 2, 1, 2])
+        self.assertEqual(paired_ratio(ours, apart).launches, 3)
+
+    def test_repeats_do_not_count_as_launches(self):
+        once = paired_ratio(sample([1.0, 1.2, 0.9], [1, 2, 3]), sample([1.0, 1.0, 1.0], [1, 2, 3]))
+        rounds = np.repeat([1, 2, 3], 50)
+        often = paired_ratio(sample(np.repeat([1.0, 1.2, 0.9], 50), rounds), sample(np.ones(150), rounds))
+        self.assertAlmostEqual(once.low, often.low)
+        self.assertLess(once.low, 1.0)
+
+    def test_one_disturbed_run_moves_nothing(self):
+        where = [1, 1, 1, 2, 2, 2, 3, 3, 3], None, [1, 2, 3] * 3
+        times = np.array([1.0, 2.0, 3.0, 1.01, 2.02, 3.03, 0.99, 1.98, 2.97])
+        disturbed = times * np.r_[1, 1, 9, np.ones(6)]
+        found = paired_ratio(sample(disturbed / 2, *where), sample(times, *where))
+        self.assertAlmostEqual(found.value, 0.5, places=2)
+        self.assertLess(found.high, 0.52)
+
+    def test_what_has_no_partner_or_no_logarithm_has_no_ratio(self):
+        self.assertIsNone(paired_ratio(sample([1.0], [1]), sample([1.0], [2])))
+        self.assertIsNone(paired_ratio(sample([1.0, -1.0], [1, 2]), sample([1.0, 1.0], [1, 2])))
+        self.assertIsNone(paired_ratio(sample([np.nan], [1]), sample([1.0], [1])))
+
+
+class Experiments(unittest.TestCase):
+    """Launches that differ, skew, outliers and drift: 2,000 experiments know a share to about 0.5 in 100."""
+
+    COUNT = 2000
+
+    def found(self, truth: float, rounds: int, seed: int, spread: float = 0.02) -> list[Ratio]:
+        rng = np.random.default_rng(seed)
+        runs = (runs_of(rng, truth, rounds, 3, 2, Hardships(), spread) for _ in range(self.COUNT))
+        return [paired_ratio(*pair) for pair in runs]
+
+    def test_intervals_hold_the_truth_93_to_97_times_in_100(self):
+        for rounds in (3, 5, 10):
+            held = sum(found.low <= 0.8 <= found.high for found in self.found(0.8, rounds, rounds))
+            self.assertTrue(0.93 <= held / self.COUNT <= 0.97, (rounds, held))
+
+    def test_faster_or_slower_is_seldom_said_where_nothing_differs(self):
+        said = [answer(found, True, SPEED) for found in self.found(1.0, 5, 50)]
+        self.assertLessEqual(sum(word in SPEED for word in said) / self.COUNT, 0.05)
+
+    def test_same_is_seldom_said_of_a_difference_beyond_the_margin(self):
+        said = [answer(found, True, SPEED) for found in self.found(1 + MARGIN, 5, 51, spread=0.005)]
+        self.assertLessEqual(said.count("same") / self.COUNT, 0.05)
+
+    def test_adding_rounds_until_it_is_known_does_not_spoil_the_interval(self):
+        rng = np.random.default_rng(52)
+        held, taken = 0, []
+        for _ in range(1000):
+            ours, theirs = runs_of(rng, 0.8, 20, 3, 2, Hardships())
+            rounds = min(20, rounds_wanted([(ours, theirs)], 4, 0.03))
+            found = paired_ratio(ours.where(ours.rounds <= rounds), theirs.where(theirs.rounds <= rounds), pilot=4)
+            held += found.low <= 0.8 <= found.high
+            taken.append(rounds)
+            if rounds < 20:
+                # Later rounds move the items' usual values a little, and with them the spread of the first rounds.
+                self.assertLessEqual(found.high / found.value, 1.04)
+        self.assertTrue(0.93 <= held / 1000 <= 0.97, held)
+        self.assertGreater(len(set(taken)), 10)
+
+
+class Settling(unittest.TestCase):
+    def test_the_rounds_are_steins(self):
+        # t = 2.776 with 4 degrees of freedom: (2.776 * 0.04 / log 1.03)^2 = 14.1.
+        self.assertEqual(rounds_for(0.04, 5, 0.03), 15)
+        self.assertEqual(rounds_for(0.0, 5, 0.03), 5)
+
+    def test_only_the_first_rounds_decide(self):
+        rng = np.random.default_rng(1)
+        ours, theirs = runs_of(rng, 0.9, 8, 2, 2, Hardships())
+        wild = Sample(np.where(ours.rounds > 3, 99.0, ours.values), ours.rounds, ours.launches, ours.items)
+        self.assertEqual(rounds_wanted([(ours, theirs)], 3, 0.05), rounds_wanted([(wild, theirs)], 3, 0.05))
+        self.assertIsNone(rounds_wanted([(ours.where(ours.rounds > 99), theirs)], 3, 0.05))
+
+
+class Answers(unittest.TestCase):
+    def test_the_four_answers(self):
+        for low, high, expected in ((0.5, 0.6, "faster"), (1.2, 1.4, "slower"), (0.99, 1.01, "same"), (0.981, 0.999, "same"),
+                                    (0.9, 1.1, "unclear"), (0.97, 0.999, "faster")):  # fmt: skip
+            ratio = Ratio(value=math.sqrt(low * high), low=low, high=high, launches=3, spread=0.01)
+            self.assertEqual(answer(ratio, True, SPEED), expected, (low, high))
+        more_is_better = Ratio(value=1.3, low=1.2, high=1.4, launches=3, spread=0.1)
+        self.assertEqual(answer(more_is_better, False, ("better", "worse")), "better")
+        self.assertIsNone(answer(None, True, SPEED))
+        self.assertIsNone(answer(Ratio(value=1, low=None, high=None, launches=1, spread=None), True, SPEED))
+
+    def test_the_rounds_that_would_settle_it_do(self):
+        ratio = Ratio(value=0.95, low=0.85, high=1.06, launches=3, spread=0.045)
+        more = rounds_to_settle(ratio)
+        count = ratio.launches + more
+        self.assertLess(student_factor(count) * 0.045 / math.sqrt(count), -math.log(0.95))
+        self.assertGreater(student_factor(count - 1) * 0.045 / math.sqrt(count - 1), -math.log(0.95))
+        self.assertIsNone(rounds_to_settle(Ratio(value=1.0, low=0.1, high=9.0, launches=3, spread=3.0)))
+
+
+class Frontiers(unittest.TestCase):
+    COSTS = np.array([[1.0, 5.0], [2.0, 2.0], [3.0, 3.0], [5.0, 1.0], [2.0, 2.0]])
+
+    def test_who_beats_whom(self):
+        self.assertEqual(np.argwhere(beats(self.COSTS)).tolist(), [[1, 2], [4, 2]])
+        self.assertEqual(on_frontier(self.COSTS).tolist(), [True, True, False, True, True])
+
+    def test_the_unknown_neither_beats_nor_is_beaten(self):
+        self.assertFalse(beats(np.array([[1.0, np.nan], [2.0, 2.0]])).any())
+
+    def test_probabilities_tell_the_certain_from_the_doubtful(self):
+        rng = np.random.default_rng(3)
+        rounds = np.array([[[1.0, 9.0], [8.0, 9.5], [1.0 + e, 8.0]] for e in rng.normal(0, 0.2, 8)])
+        doubtful, beaten, sure = frontier_probabilities(rounds)
+        self.assertEqual((beaten, sure), (0.0, 1.0))
+        self.assertTrue(0.1 < doubtful < 0.9, doubtful)
+        self.assertEqual(frontier_probabilities(rounds).tolist(), [doubtful, beaten, sure])
+
+
+if __name__ == "__main__":
+    unittest.main()
