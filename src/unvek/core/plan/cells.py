@@ -3,18 +3,20 @@
 import hashlib
 import json
 import random
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, field
+from itertools import product
 from pathlib import Path
 from types import MappingProxyType
 
 from unvek.core.plan.digests import DigestCache
-from unvek.core.plan.model import Plan, Settings, Task, Variant
+from unvek.core.plan.model import Plan, Settings, SettingValue, Task, Variant
+from unvek.core.plan.runners import Runner, StreamRunner
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Cell:
-    """A variant and an item, with the settings merged: what gets repeated.
+    """A variant, an item and values of what is varied, with the settings merged: what gets repeated.
 
     `key` is a digest of everything that could change the outcome: a plan that changes in a way that touches a
     cell gives it another key, so its earlier runs no longer count for it.
@@ -25,28 +27,29 @@ class Cell:
     task: Task
     seed: int
     settings: Settings
+    varied: Settings = field(default_factory=lambda: MappingProxyType({}))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Sources:
     """Digests of the files that a plan's variants are made of."""
 
-    scripts: Mapping[str, str]  # by runner
     files: Mapping[Path, str]
+
+    def of_runner(self, runner: Runner) -> dict[str, str]:
+        return {str(path): self.files[path] for path in runner.files}
 
     def of_variant(self, variant: Variant) -> dict[str, str]:
         return {str(path): self.files[path] for path in (*variant.weights, *variant.parts.values())}
 
 
 def read_sources(plan: Plan, tell: Callable[[str], None] | None = None) -> Sources:
-    """Digest every weights, companion, input and script file of the plan, each once; `tell` hears of long readings."""
+    """Digest every file that the plan names, each once; `tell` hears of long readings."""
     paths = {path for variant in plan.variants for path in (*variant.weights, *variant.parts.values())}
     paths |= {path for task in plan.tasks for path in task.inputs}
+    paths |= {path for runner in plan.runners.values() for path in runner.files}
     with DigestCache(tell) as digests:
-        return Sources(
-            scripts=MappingProxyType({name: digests.digest(runner.script) for name, runner in plan.runners.items()}),
-            files=MappingProxyType({path: digests.digest(path) for path in sorted(paths)}),
-        )
+        return Sources(files=MappingProxyType({path: digests.digest(path) for path in sorted(paths)}))
 
 
 def weights_bytes(variant: Variant) -> int | None:
@@ -55,30 +58,45 @@ def weights_bytes(variant: Variant) -> int | None:
 
 
 def cells_of(plan: Plan, sources: Sources) -> tuple[Cell, ...]:
-    """Return the plan's cells: variants in their order, and for each the tasks in theirs, with their seeds."""
+    """Return the plan's cells: variants in their order, then what is varied, then the tasks, with their seeds."""
     return tuple(
-        _cell(plan, sources, variant, task, seed)
+        _cell(plan, sources, variant, varied, task, seed)
         for variant in plan.variants
+        for varied in combinations_of(plan, variant)
         for task in plan.tasks
         for seed in task.seeds
     )
 
 
-def _cell(plan: Plan, sources: Sources, variant: Variant, task: Task, seed: int) -> Cell:
-    settings = MappingProxyType({**task.settings, **variant.settings})
-    runner = plan.runners[variant.runner]
+def vary_of(plan: Plan, variant: Variant) -> Mapping[str, tuple[SettingValue, ...]]:
+    """Return the settings that are varied for a variant, by its runner or by the plan, each with its values."""
+    runner = plan.runner_of(variant)
+    return {**(runner.vary if isinstance(runner, StreamRunner) else {}), **plan.vary}
+
+
+def combinations_of(plan: Plan, variant: Variant) -> Iterator[Settings]:
+    """Yield every combination of the values that are varied for a variant; one that is empty where nothing is."""
+    vary = vary_of(plan, variant)
+    for values in product(*vary.values()):
+        yield MappingProxyType(dict(zip(vary, values, strict=True)))
+
+
+def _cell(plan: Plan, sources: Sources, variant: Variant, varied: Settings, task: Task, seed: int) -> Cell:
+    runner = plan.runner_of(variant)
+    load = runner.load if isinstance(runner, StreamRunner) else {}
+    settings = MappingProxyType({**load, **task.settings, **variant.settings, **varied})
     made_of = {
         "variant": variant.name,
         "form": variant.form,
         "weights": [sources.files[path] for path in variant.weights],
         "parts": {name: sources.files[path] for name, path in variant.parts.items()},
-        "runner": [sources.scripts[runner.name], runner.python, dict(runner.environment)],
+        "runner": runner.made_of(sources.files),
         "settings": dict(settings),
         "task": [task.name, task.prompt, [sources.files[path] for path in task.inputs]],
         "seed": seed,
     }
     key = hashlib.sha256(json.dumps(made_of, sort_keys=True).encode()).hexdigest()[:24]
-    return Cell(key=key, variant=variant, task=task, seed=seed, settings=settings)
+    return Cell(key=key, variant=variant, task=task, seed=seed, settings=settings, varied=varied)
 
 
 def order_of_round(names: tuple[str, ...], order: str, shuffle_seed: int, round_number: int) -> tuple[str, ...]:

@@ -5,14 +5,15 @@ goes on and all problems are told at once. Whoever reads must ask `Problems` at 
 """
 
 import difflib
+import json
 from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
 from types import MappingProxyType
 from typing import Any, TypeVar
 
 from unvek.core.errors import Problem
-from unvek.core.plan.model import Settings
-from unvek.core.units import parse_bytes, parse_duration
+from unvek.core.plan.model import Settings, SettingValue
+from unvek.core.units import parse_bytes, parse_duration, parse_share
 
 LONGEST_SHOWN = 60
 _MISSING = object()
@@ -99,6 +100,10 @@ class Table:
     def duration_s(self, key: str, default: float | None) -> float | None:
         return self._quantity(key, default, parse_duration)
 
+    def share(self, key: str, default: float | None) -> float | None:
+        """A share between 0 and 1, written as a percentage."""
+        return self._quantity(key, default, parse_share)
+
     def size_bytes(self, key: str, default: int | None) -> int | None:
         """A size of at least one byte."""
         return self._quantity(key, default, parse_bytes)
@@ -149,11 +154,45 @@ class Table:
         wanted = "a number, a text, true or false"
         return MappingProxyType(dict(self.table(key)._values_of((str, int, float, bool), wanted)))
 
+    def varied(self, key: str) -> Mapping[str, tuple[SettingValue, ...]]:
+        """Settings, each with a list of different values."""
+        wanted = "a list of different numbers, texts, true or false"
+        found = {}
+        table = self.table(key)
+        for name in table.names():
+            values = table._take(name, "", needed=False)
+            fits = isinstance(values, list) and all(is_a(value, (str, int, float, bool)) for value in values)
+            if not fits or not values or len(set(map(repr, values))) < len(values):
+                table.problem(name, shown(values), wanted)
+            else:
+                found[name] = tuple(values)
+        return MappingProxyType(found)
+
     def numbers(self, key: str) -> Mapping[str, float]:
         return MappingProxyType(dict(self.table(key)._values_of((int, float), "a number")))
 
     def named_texts(self, key: str) -> Mapping[str, str]:
         return MappingProxyType(dict(self.table(key)._values_of((str,), "a text")))
+
+    def true_or_false(self, key: str, default: bool) -> bool:
+        value = self._take(key, "", needed=False)
+        if value is _MISSING:
+            return default
+        if isinstance(value, bool):
+            return value
+        self.problem(key, shown(value), "true or false")
+        return default
+
+    def json(self, key: str) -> Any:
+        """Whatever stands there, as JSON has it; None where nothing does."""
+        value = self._take(key, "", needed=False)
+        if value is _MISSING:
+            return None
+        try:
+            return json.loads(json.dumps(value, allow_nan=False))
+        except (TypeError, ValueError, RecursionError):
+            self.problem(key, shown(value), "texts, numbers, true or false, lists and tables (no dates)")
+            return None
 
     def names(self) -> list[str]:
         return list(self._content)

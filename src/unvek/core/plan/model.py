@@ -3,19 +3,26 @@
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field
 from pathlib import Path
+from types import MappingProxyType
+
+from unvek.core.plan.runners import Runner
 
 SettingValue = str | int | float | bool
 Settings = Mapping[str, SettingValue]
 
 FORMS = ("full", "quantized", "distilled", "tuned", "mixed")
 ORDERS = ("rotated", "shuffled", "listed")
-MEASURE_KINDS = ("ssim", "psnr")
+MEASURE_KINDS = ("ssim", "psnr", "edit", "exact", "contains", "perplexity", "kl", "top1")
 STALL_S = 300.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Schedule:
-    """How often and in which order the cells are run."""
+    """How often and in which order the cells are run.
+
+    With settle_to (a share, such as 0.03) rounds are added until each ratio of times is known to that precision, or
+    most_rounds are made.
+    """
 
     rounds: int = 3
     repeats: int = 2
@@ -23,6 +30,8 @@ class Schedule:
     order: str = "rotated"
     shuffle_seed: int = 0
     pause_s: float = 0.0
+    settle_to: float | None = None
+    most_rounds: int = 12
 
     @property
     def runs_of_a_cell(self) -> int:
@@ -58,16 +67,6 @@ class RigWanted:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class PythonRunner:
-    """A script with load() and run(), in a worker process of the interpreter named."""
-
-    name: str
-    script: Path
-    python: str
-    environment: Mapping[str, str]
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
 class Variant:
     """One way to have the model: weights + settings + runner."""
 
@@ -83,13 +82,17 @@ class Variant:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Task:
-    """A prompt or input files, with what is expected of the answer."""
+    """A prompt or input files, with what is expected of the answer.
+
+    expect is for judges; wanted are texts that the answer is to hold, for a program to look for.
+    """
 
     name: str
     prompt: str
     seeds: tuple[int, ...]
     inputs: tuple[Path, ...]
     expect: tuple[str, ...]
+    wanted: tuple[str, ...]
     facts: Mapping[str, float]
     settings: Settings
 
@@ -104,7 +107,7 @@ class WantedMeasure:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Plan:
-    """A whole plan. `text` is the file as it was read, kept with the runs."""
+    """A whole plan. `text` is the file as it was read, kept with the runs; every cell is run for all of `vary`."""
 
     path: Path
     text: str
@@ -112,15 +115,19 @@ class Plan:
     reference: str
     quality: str | None
     schedule: Schedule
-    runners: Mapping[str, PythonRunner]
+    runners: Mapping[str, Runner]
     variants: tuple[Variant, ...]
     tasks: tuple[Task, ...]
     measures: tuple[WantedMeasure, ...] = field(default=())
     rig: RigWanted = field(default=RigWanted())
+    vary: Mapping[str, tuple[SettingValue, ...]] = field(default_factory=lambda: MappingProxyType({}))
 
     @property
     def folder(self) -> Path:
         return self.path.parent
+
+    def runner_of(self, variant: Variant) -> Runner:
+        return self.runners[variant.runner]
 
     def variant(self, name: str) -> Variant:
         return next(variant for variant in self.variants if variant.name == name)

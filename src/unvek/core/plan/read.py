@@ -1,11 +1,10 @@
 """Reading a plan: TOML 1.0 in, a checked Plan out, or every problem at once."""
 
-import sys
 import tomllib
 from collections import Counter
 from collections.abc import Iterable, Mapping
+from math import prod
 from pathlib import Path
-from types import MappingProxyType
 
 from unvek.core.errors import InputError, PlanError, Problem
 from unvek.core.plan.door import Problems, Table, nearest_words, shown
@@ -16,14 +15,18 @@ from unvek.core.plan.model import (
     STALL_S,
     Limits,
     Plan,
-    PythonRunner,
     RigWanted,
     Schedule,
+    SettingValue,
     Task,
     Variant,
     WantedMeasure,
 )
+from unvek.core.plan.read_runners import check_placeholders, read_runners
+from unvek.core.plan.runners import LOAD_SETTINGS, Runner, StreamRunner, load_problem
 
+FEWEST_PILOT = 3  # two launches tell next to nothing of the spread
+MOST_COMBINATIONS = 10_000  # of the values of what is varied
 LARGEST_PLAN_BYTES = 4 * 2**20
 
 
@@ -67,7 +70,7 @@ def _read_plan(table: Table, path: Path, text: str, problems: Problems) -> Plan:
     title = table.text("title", default=path.stem)
     schedule = _read_schedule(table.table("schedule"))
     rig = _read_rig(table.table("rig"))
-    runners = _read_runners(table.table("runners"))
+    runners = read_runners(table.table("runners"), path.parent)
     variants = tuple(
         _read_variant(entry, limits, runners) for entry in table.tables("variants", "at least one [[variants]] table")
     )
@@ -80,6 +83,11 @@ def _read_plan(table: Table, path: Path, text: str, problems: Problems) -> Plan:
     _check_names("measures", (measure.name for measure in measures), problems)
     names = tuple(variant.name for variant in variants)
     _check_descent(variants, names, problems)
+    vary = table.varied("vary")
+    combinations = prod(map(len, vary.values()))
+    if combinations > MOST_COMBINATIONS:
+        table.problem("vary", f"{combinations} combinations of values", f"at most {MOST_COMBINATIONS}")
+    check_placeholders(runners, variants, tasks, vary, problems)
     reference = table.text("reference", default=names[0] if names else "none")
     if names and reference not in names:
         table.problem("reference", shown(reference), "the name of a variant" + _named(reference, names))
@@ -87,7 +95,7 @@ def _read_plan(table: Table, path: Path, text: str, problems: Problems) -> Plan:
     if table.has("quality") and quality not in [measure.name for measure in measures]:
         table.problem("quality", shown(quality), "the name of one of the [[measures]]")
     table.close()
-    return Plan(
+    plan = Plan(
         path=path,
         text=text,
         title=title,
@@ -99,21 +107,39 @@ def _read_plan(table: Table, path: Path, text: str, problems: Problems) -> Plan:
         tasks=tasks,
         measures=measures,
         rig=rig,
+        vary=vary,
     )
+    _check_load(plan, problems)
+    return plan
 
 
 def _read_schedule(table: Table) -> Schedule:
     default = Schedule()
+    rounds = table.whole("rounds", default.rounds, 1, 1000)
     schedule = Schedule(
-        rounds=table.whole("rounds", default.rounds, 1, 1000),
+        rounds=rounds,
         repeats=table.whole("repeats", default.repeats, 1, 1000),
         warmups=table.whole("warmups", default.warmups, 0, 100),
         order=table.choice("order", ORDERS, default.order),
         shuffle_seed=table.whole("shuffle_seed", default.shuffle_seed, 0, 2**63 - 1),
         pause_s=table.duration_s("pause", default.pause_s) or 0.0,
+        settle_to=table.share("settle_to", None),
+        most_rounds=table.whole("most_rounds", max(default.most_rounds, rounds), 1, 1000),
     )
+    _check_settling(table, schedule)
     table.close()
     return schedule
+
+
+def _check_settling(table: Table, schedule: Schedule) -> None:
+    if schedule.settle_to is None:
+        if table.has("most_rounds"):
+            table.problem("most_rounds", str(schedule.most_rounds), 'settle_to beside it, such as settle_to = "3 %"')
+        return
+    if schedule.rounds < FEWEST_PILOT:
+        table.problem("rounds", str(schedule.rounds), f"{FEWEST_PILOT} or more: from them settle_to learns the spread")
+    if schedule.most_rounds < schedule.rounds:
+        table.problem("most_rounds", str(schedule.most_rounds), f"no fewer than rounds, which is {schedule.rounds}")
 
 
 def _read_limits(table: Table, default: Limits) -> Limits:
@@ -138,22 +164,7 @@ def _read_rig(table: Table) -> RigWanted:
     return rig
 
 
-def _read_runners(table: Table) -> Mapping[str, PythonRunner]:
-    runners = {}
-    for name in table.names():
-        entry = table.table(name)
-        entry.choice("kind", ("python",), "python")
-        runners[name] = PythonRunner(
-            name=name,
-            script=entry.file("script", 'the name of a Python file with load() and run(), such as "painter.py"'),
-            python=entry.program("python", default=sys.executable),
-            environment=entry.named_texts("environment"),
-        )
-        entry.close()
-    return MappingProxyType(runners)
-
-
-def _read_variant(table: Table, limits: Limits, runners: Mapping[str, PythonRunner]) -> Variant:
+def _read_variant(table: Table, limits: Limits, runners: Mapping[str, Runner]) -> Variant:
     runner = table.text("runner", default=next(iter(runners), None), wanted="the name of one of the [runners]")
     if runners and runner and runner not in runners:
         table.problem("runner", shown(runner), "the name of one of the [runners]" + _named(runner, tuple(runners)))
@@ -178,6 +189,7 @@ def _read_task(table: Table) -> Task:
         seeds=table.seeds("seeds", (0,)),
         inputs=table.files("inputs"),
         expect=table.texts("expect"),
+        wanted=table.texts("wanted"),
         facts=table.numbers("facts"),
         settings=table.settings(),
     )
@@ -209,6 +221,35 @@ def _check_descent(variants: tuple[Variant, ...], names: tuple[str, ...], proble
                 shown(variant.of),
                 "the name of another variant" + _named(variant.of, names),
             )
+
+
+def _check_load(plan: Plan, problems: Problems) -> None:
+    """Settings of the client need a server behind every variant that has them, and must go together."""
+    for variant in plan.variants:
+        runner = plan.runners.get(variant.runner)
+        given: dict[str, list[SettingValue]] = {}
+        for settings in (*(task.settings for task in plan.tasks), variant.settings):
+            for name, value in settings.items():
+                given.setdefault(name, []).append(value)
+        if isinstance(runner, StreamRunner):
+            given |= {name: [value] for name, value in runner.load.items()}
+            given |= {name: list(values) for name, values in runner.vary.items()}
+        given |= {name: list(values) for name, values in plan.vary.items()}
+        load = {name: values for name, values in given.items() if name in LOAD_SETTINGS}
+        if load and not isinstance(runner, StreamRunner):
+            name = next(iter(load))
+            problems.add(
+                f"vary.{name}" if name in plan.vary else f"variants[{variant.name}].settings.{name}",
+                f"a setting of clients, but {variant.name} is not behind a server",
+                'a setting of the model, or a runner of kind "stream"',
+            )
+            return
+        each = [{name: value} for name, values in load.items() for value in values]
+        together = {name: values[0] for name, values in load.items()}
+        wrong = next(filter(None, map(load_problem, (*each, together))), None)
+        if wrong is not None:
+            problems.add(f"variants[{variant.name}]", wrong, "settings of clients that go together")
+            return
 
 
 def _named(found: str, names: tuple[str, ...]) -> str:

@@ -1,0 +1,151 @@
+"""The kinds of runner that a plan may name: a Python script, a program, a server that streams its answers."""
+
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass
+from pathlib import Path
+from typing import Any, ClassVar
+
+PYTHON, COMMAND, STREAM = "python", "command", "stream"
+KINDS = (PYTHON, COMMAND, STREAM)
+FILES, PRINTED = "files", "printed"  # where a program's answer is
+PLAN_FOLDER, OUT_FOLDER = "plan", "out"  # where a program is started
+EVENT_STREAM, LINES = "sse", "lines"  # how the messages of a streamed answer are told apart
+TOKENS, WORDS, CHARACTERS = "tokens", "words", "characters"  # what an answer is counted in
+CLIENTS, ARRIVALS, REQUESTS = "clients", "arrivals_per_second", "requests"
+LOAD_SETTINGS = (CLIENTS, ARRIVALS, REQUESTS)  # settings that are the client's, not the model's
+MOST_CLIENTS, MOST_ARRIVALS_PER_S, MOST_REQUESTS = 1000, 10_000, 100_000
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PythonRunner:
+    """A script with load() and run(), in a worker process of the interpreter named."""
+
+    kind: ClassVar[str] = PYTHON
+    name: str
+    script: Path
+    python: str
+    environment: Mapping[str, str]
+    secrets: tuple[str, ...] = ()
+
+    @property
+    def files(self) -> tuple[Path, ...]:
+        """The files of the project that runs depend on."""
+        return (self.script,)
+
+    def made_of(self, digests: Mapping[Path, str]) -> list[Any]:
+        """Return what a run's outcome depends on, as JSON; digests has those of `files`."""
+        return [digests[self.script], self.python, dict(self.environment)]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ValuePattern:
+    """Printed text that holds a number: its first group."""
+
+    pattern: str
+    unit: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CommandRunner:
+    """A program that is started anew for each run.
+
+    steps, phases and values are regular expressions for what it prints; steps is None for the common forms. Its
+    answer is in files that fit `outputs`, or is what it prints on its standard output. With `terminal` it prints to
+    a pseudo-terminal, so that no library holds lines back until a buffer is full.
+    """
+
+    kind: ClassVar[str] = COMMAND
+    name: str
+    folder: Path
+    command: tuple[str, ...]
+    program: str  # what is started, as found when the plan was read
+    files: tuple[Path, ...]
+    environment: Mapping[str, str]
+    secrets: tuple[str, ...]
+    outputs: tuple[str, ...]
+    answer: str
+    start_in: str
+    terminal: bool
+    steps: str | None
+    phases: Mapping[str, str]
+    values: Mapping[str, ValuePattern]
+
+    def made_of(self, digests: Mapping[Path, str]) -> list[Any]:
+        return [
+            COMMAND, self.command, [digests[path] for path in self.files], dict(self.environment), self.outputs,
+            self.answer, self.start_in, self.terminal, self.steps, dict(self.phases),
+            {name: asdict(value) for name, value in self.values.items()},
+        ]  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class StreamRunner:
+    """A server that answers over HTTP and streams its answer.
+
+    text, tokens_in and tokens_out are JSON Pointers (RFC 6901) into its messages. With `serve` and `ready` the
+    server is started and stopped; without, it is somebody else's. clients and arrivals_per_second hold a value to be
+    varied each; requests is how many are sent in a run.
+    """
+
+    kind: ClassVar[str] = STREAM
+    name: str
+    folder: Path
+    url: str
+    method: str
+    headers: Mapping[str, str]
+    body: Any
+    framing: str
+    text: str
+    tokens_in: str | None
+    tokens_out: str | None
+    count: str
+    retries: int
+    serve: tuple[str, ...]
+    ready: str | None
+    files: tuple[Path, ...]
+    environment: Mapping[str, str]
+    secrets: tuple[str, ...]
+    simulated: bool
+    clients: tuple[int, ...] = ()
+    arrivals_per_second: tuple[float, ...] = ()
+    requests: int | None = None
+
+    def made_of(self, digests: Mapping[Path, str]) -> list[Any]:
+        return [
+            STREAM, self.url, self.method, dict(self.headers), self.body, self.framing, self.text, self.tokens_in,
+            self.tokens_out, self.count, self.retries, self.serve, self.ready,
+            [digests[path] for path in self.files], dict(self.environment),
+        ]  # fmt: skip
+
+    @property
+    def vary(self) -> Mapping[str, tuple[int | float, ...]]:
+        """The client's settings that this runner gives several values of."""
+        return {name: values for name, values in self._given().items() if len(values) > 1}
+
+    @property
+    def load(self) -> Mapping[str, int | float]:
+        """The client's settings that this runner gives one value of."""
+        return {name: values[0] for name, values in self._given().items() if len(values) == 1}
+
+    def _given(self) -> Mapping[str, tuple[int | float, ...]]:
+        requests = () if self.requests is None else (self.requests,)
+        return {CLIENTS: self.clients, ARRIVALS: self.arrivals_per_second, REQUESTS: requests}
+
+
+Runner = PythonRunner | CommandRunner | StreamRunner
+
+
+def load_problem(settings: Mapping[str, Any]) -> str | None:
+    """Return what is wrong with the client's settings among these, in words; None where nothing is."""
+    for name, kinds, low, high in (
+        (CLIENTS, (int,), 1, MOST_CLIENTS),
+        (ARRIVALS, (int, float), 0.001, MOST_ARRIVALS_PER_S),
+        (REQUESTS, (int,), 1, MOST_REQUESTS),
+    ):
+        value = settings.get(name)
+        if value is not None and (type(value) not in kinds or not low <= value <= high):
+            what = "whole number" if kinds == (int,) else "number"
+            return f"{name} can't be {value!r}: a {what} from {low:g} to {high:g}"
+    if CLIENTS in settings and ARRIVALS in settings:
+        return f"either {CLIENTS} or {ARRIVALS}: requests are sent one after the other, or at set times"
+    return None
