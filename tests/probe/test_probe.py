@@ -39,6 +39,10 @@ class TheProbe(ProjectTest):
         run = self.run_script("for n in range(300000):\n    probe.step()\nprobe.text('x' * 100000)")
         self.assertEqual((run["status"], run["steps"], len(run["text"])), ("finished", 300000, 100000))
 
+    def test_a_long_text_arrives_whole_in_any_script(self):
+        run = self.run_script("probe.text('\\U0001f33f' * 20000)\nprobe.text('\\u00e9' * 20000)")
+        self.assertEqual((run["text"], run["faults"]), ("\U0001f33f" * 20000 + "\u00e9" * 20000, []))
+
     def test_threads_may_report_side_by_side_and_forked_children_not_at_all(self):
         run = self.run_script(
             "import os, threading\n"

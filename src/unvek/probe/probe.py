@@ -25,7 +25,7 @@ HEADER_BYTES = COUNTS.size
 ROOM_BYTES = 8 * 2**20
 HALF_BYTES = ROOM_BYTES // 2
 PREVIEW_EVERY_NS = 120_000_000
-LONGEST_TEXT = 16_000  # characters in one event; a longer text is sent in pieces
+LONGEST_TEXT = 5_000  # characters in one event, of up to 12 bytes in ASCII; a longer text is sent in pieces
 LARGEST_PREVIEW = 96 * 96  # pixels
 
 
@@ -150,7 +150,8 @@ class Probe:
 
     def tokens_in(self, n: int) -> None:
         """The prompt had n tokens."""
-        self.count("input.tokens", n)
+        at_ns = self._stamp()
+        self._ring.put(b'{"event":"tokens","at_ns":%d,"read":%d}\n' % (at_ns, n))
 
     def fault(self, kind: str, note: str = "") -> None:
         """Something went wrong that did not end the run."""

@@ -87,8 +87,10 @@ class Watchers(Engine):
 
 class Signals(Engine):
     def test_a_stop_is_clean_and_leaves_no_process(self):
-        self.write_plan(LONG, task(seeds=range(1, 30)))
+        self.write_plan(SLOW, task(seeds=(1,)), task("hung", seeds=(1,)) + 'settings = { do = "hang" }\n')
         process = self.begun()
+        while sum(entry.get("event") == "step" for entry in self.entries()) < 4:
+            time.sleep(0.02)  # until the second run, which would never end by itself, has begun
         children = psutil_children(process.pid)
         process.send_signal(signal.SIGTERM)
         _, said = process.communicate(timeout=30)

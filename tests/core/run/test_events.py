@@ -142,7 +142,14 @@ class Folding(unittest.TestCase):
         )  # fmt: skip
         self.assertEqual((progress.tokens, progress.text), (3, "abc"))
         self.assertEqual(
-            {v.name: (v.number, v.unit) for v in progress.values}, {"warmth": (3, "K"), "count.calls": (3, "")}
+            {v.name: (round(v.number, 9), v.unit) for v in progress.values},
+            {
+                "warmth": (3, "K"),
+                "count.calls": (3, ""),
+                "gap.median": (0.001, "s"),
+                "gap.p99": (0.001, "s"),
+                "rate.tokens": (1000, "/s"),
+            },
         )
         self.assertEqual((progress.faults, progress.outputs), ((("retry", ""),), ("label.png",)))
         self.assertEqual(progress.memory_device_bytes, 7)

@@ -25,7 +25,7 @@ def cell(key: str = "c", variant: str = "full", steps: int | None = 20) -> Cell:
         settings=settings,
         limits=Limits(),
     )
-    task = Task(name="t", prompt="p", seeds=(1,), inputs=(), expect=(), facts={}, settings={})
+    task = Task(name="t", prompt="p", seeds=(1,), inputs=(), expect=(), wanted=(), facts={}, settings={})
     return Cell(key=key, variant=made, task=task, seed=1, settings=settings)
 
 

@@ -10,7 +10,7 @@ from tests.support import QUICK, SLOW, ProjectTest, task, variant
 from unvek.core.run import printed
 from unvek.core.run.events import LineSplitter
 from unvek.core.run.printed import PrintedLog
-from unvek.core.run.ring import RingReader
+from unvek.core.run.runners.ring import RingReader
 from unvek.probe.probe import HEADER_BYTES, ROOM_BYTES, EventRing, Probe
 from unvek.show.plain import PlainLines
 

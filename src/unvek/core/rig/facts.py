@@ -49,8 +49,22 @@ def read_rig(accelerators: Iterable[AcceleratorFacts] = ()) -> RigFacts:
     )
 
 
+def elsewhere() -> tuple[str, dict[str, Any]]:
+    """Return fingerprint and facts of a machine of which nothing is known but that timings were brought from it."""
+    facts: dict[str, Any] = {
+        "processor": None,
+        "cores": None,
+        "memory_bytes": None,
+        "system": "elsewhere",
+        "kernel": "",
+    }
+    return "elsewhere", facts
+
+
 def rig_words(facts: Mapping[str, Any]) -> str:
     """Word a rig's facts, as they are kept, in one line."""
+    if facts["memory_bytes"] is None:
+        return "a machine that is not known"
     devices = "".join(f", {device['name']}" for device in facts.get("accelerators", ()))
     return (f"{facts['processor'] or 'unknown processor'}, {facts['cores'] or 'unknown'} cores, "
             f"{bytes_words(facts['memory_bytes'])}{devices}, {facts['system']} {facts['kernel']}")  # fmt: skip

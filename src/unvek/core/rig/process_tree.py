@@ -105,6 +105,17 @@ def _newest_process() -> bytes:
         return b""
 
 
+def cpu_s_of(pid: int) -> float:
+    """Return the processor time of one process, its ended children included; 0 where there is none."""
+    if sys.platform == "linux":
+        stat = _stat_of(pid)
+        return stat.cpu_s if stat is not None else 0.0
+    try:
+        return float(sum(psutil.Process(pid).cpu_times()[:2]))
+    except psutil.Error:
+        return 0.0
+
+
 def start_of(pid: int) -> str:
     """Return a text that tells a process from another that gets its number later; empty where there is none.
 

@@ -11,10 +11,11 @@ from typing import Any
 from unvek.core.rig.accelerators import Accelerator, AcceleratorReading
 from unvek.core.rig.energy import FROM_ACCELERATOR, FROM_COUNTERS, FROM_WATTS, ProcessorEnergy
 from unvek.core.rig.machine import MachineReader, MachineReading
-from unvek.core.rig.process_tree import ProcessTree, TreeReading
+from unvek.core.rig.process_tree import ProcessTree, TreeReading, cpu_s_of
 
 LOOK_EVERY_S = 0.2
 SHORTEST_FOR_SHARES_S = 0.1  # processor time is counted in ticks of 10 ms: in a shorter run a share says nothing
+NO_PROCESSES = TreeReading(processes=(), memory_bytes=0, cpu_s=0.0)
 MOST_POINTS = 120  # kept of the memory along a run
 
 
@@ -54,10 +55,15 @@ class Look:
 
 
 class Telemetry:
-    """Follows the processes of one launch. Between `begin` and `summary` lies one run."""
+    """Follows the processes of one launch. Between `begin` and `summary` lies one run.
 
-    def __init__(self, instruments: Instruments, tree: ProcessTree):
+    Without a tree (the model is on somebody else's server) only the machine is watched. helper is a process of
+    Unvek's own beside the model: what it takes is not counted as others'.
+    """
+
+    def __init__(self, instruments: Instruments, tree: ProcessTree | None, helper: int | None = None):
         self._instruments = instruments
+        self._helper = helper
         self._tree = tree
         self._forget()
 
@@ -79,11 +85,11 @@ class Telemetry:
 
     def look(self) -> Look:
         """Read everything once, and remember what the summary needs of it."""
-        tree = self._tree.read()
+        tree = self._tree.read() if self._tree is not None else NO_PROCESSES
         now = Look(
             machine=self._instruments.machine.read(),
             tree=tree,
-            own_cpu_s=process_time(),
+            own_cpu_s=process_time() + (cpu_s_of(self._helper) if self._helper is not None else 0.0),
             accelerators=tuple(device.read(tree.processes) for device in self._instruments.accelerators),
             processor_j=self._instruments.processor_energy.read_j(),
         )
@@ -97,8 +103,9 @@ class Telemetry:
         return now
 
     def _note_levels(self, now: Look) -> None:
-        self._note("processes", len(now.tree.processes))
-        self._note("memory", now.tree.memory_bytes)
+        if self._tree is not None:
+            self._note("processes", len(now.tree.processes))
+            self._note("memory", now.tree.memory_bytes)
         self._note("available", now.machine.memory_available_bytes)
         self._note("swap", now.machine.swap_used_bytes)
         self._note("clock", now.machine.clock_hz)
@@ -173,7 +180,7 @@ class Telemetry:
         if latest.machine.stolen_s is not None and first.machine.stolen_s is not None:
             stolen_s = latest.machine.stolen_s - first.machine.stolen_s
         return {
-            "model_share": model_s / lasted_s,
+            "model_share": None if self._tree is None else model_s / lasted_s,
             "others_share": max(0.0, busy_s - model_s - own_s) / lasted_s,
             "stolen_share": None if stolen_s is None else stolen_s / lasted_s,
             **{

@@ -13,6 +13,7 @@ from typing import Any, Protocol
 
 from unvek.core.plan.cells import Cell, Sources, order_of_round
 from unvek.core.plan.model import Plan, Variant
+from unvek.core.plan.runners import StreamRunner
 from unvek.core.rig.telemetry import LOOK_EVERY_S, Instruments
 from unvek.core.run.family import adopt_orphans
 from unvek.core.run.forecast import Forecast, Forecaster
@@ -24,6 +25,7 @@ from unvek.core.run.record import FAILURES, FINISHED, MEASURED, SIMULATED, SKIPP
 from unvek.core.run.recording import Recording
 from unvek.core.run.remaining import Remaining
 from unvek.core.run.runner import Runner
+from unvek.core.run.secrets import Secrets
 
 LOAD_TRIES = 2
 
@@ -104,7 +106,6 @@ class Engine:
         self._interruption = interruption
         self._setting = setting
         self._remaining = remaining
-        self._source = SIMULATED if setting.instruments.simulated else MEASURED
         self._load_errors: dict[str, list[LoadError]] = {}
         self._given_up: set[str] = set()
 
@@ -151,8 +152,9 @@ class Engine:
 
     def _open(self, variant: Variant, round_number: int) -> Launch:
         number = self._keeper.open_launch(variant.name, round_number)
+        secrets = Secrets(self._plan.runner_of(variant).secrets)
         return Launch(number, round_number, variant, self._keeper.log_path(number), self._journal, self._interruption,
-                      self._setting.instruments)  # fmt: skip
+                      self._setting.instruments, secrets)  # fmt: skip
 
     def _start(self, launch: Launch, runs: list[PendingRun]) -> None:
         """Have the launch load its variant; one that does not is noted, and stays not alive."""
@@ -201,8 +203,9 @@ class Engine:
         self._journal.tell(
             "run", launch=launch.number, place=launch.place, cell=cell.key, variant=cell.variant.name,
             form=cell.variant.form, task=cell.task.name, seed=cell.seed, settings=dict(cell.settings),
+            varied=self._varied(cell),
             round=slot.round, repeat=slot.repeat, warm_up=warm_up, steps=cell.settings.get("steps"),
-            prompt=cell.task.prompt[:200], started_at=_started_at(None), source=self._source,
+            prompt=cell.task.prompt[:200], started_at=_started_at(None), source=self._source(cell.variant),
             trial=self._setting.trial, memory_limit_bytes=cell.variant.limits.memory_bytes,
             forecast_s=[forecast.low_s, forecast.high_s] if forecast is not None else None,
             left_s=self._remaining.time_left_s(self._setting.forecaster),
@@ -242,29 +245,40 @@ class Engine:
             provenance=self._provenance(cell, launch),
             machine=launch.machine() if made is not None else {},
             forecast=forecast,
-            source=self._source,
+            source=self._source(cell.variant),
             trial=self._setting.trial,
-            varied=self._setting.varied,
+            varied=self._varied(cell),
         )
         number = self._keeper.keep_run(record, made)
         self._remaining.run_is_made(record.variant, warm_up)
         self._journal.tell(
             "kept", run=number, launch=launch.number, place=launch.place, variant=record.variant, task=record.task,
             seed=record.seed, round=slot.round, repeat=slot.repeat, warm_up=warm_up, status=record.status,
-            error=record.error, time_s=progress.time_s, steps=len(progress.step_times_s),
+            error=record.error, time_s=progress.time_s, steps=len(progress.step_times_s), tokens=progress.tokens,
+            varied=dict(record.varied),
             memory_peak_bytes=record.memory_peak_bytes,
         )  # fmt: skip
         return progress
 
     def _provenance(self, cell: Cell, launch: Launch) -> dict[str, Any]:
-        runner = self._plan.runners[cell.variant.runner]
+        runner = self._plan.runner_of(cell.variant)
         return {
+            "runner": runner.kind,
             "command": launch.command,
             "python": launch.python,
-            "script": {str(runner.script): self._sources.scripts[runner.name]},
+            "script": self._sources.of_runner(runner),
             "files": self._sources.of_variant(cell.variant),
-            "total_includes_load": False,
+            "total_includes_load": launch.total_includes_load,
         }
+
+    def _varied(self, cell: Cell) -> dict[str, Any]:
+        return {**cell.varied, **self._setting.varied}
+
+    def _source(self, variant: Variant) -> str:
+        """Where a variant's figures are from: of a stand-in they are simulated, whatever part of it that is."""
+        runner = self._plan.runner_of(variant)
+        is_simulated = isinstance(runner, StreamRunner) and runner.simulated
+        return SIMULATED if is_simulated or self._setting.instruments.simulated else MEASURED
 
     def _wait(self, seconds: float) -> None:
         until_s = monotonic() + seconds

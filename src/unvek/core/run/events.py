@@ -12,7 +12,8 @@ LARGEST_STAMP_NS = 2**62
 LONGEST_PACKAGE_TEXT = 100
 PLAIN = re.compile(
     rb'\{"event":"(?:step","at_ns":([1-9][0-9]{0,17})'
-    rb'|token","at_ns":([1-9][0-9]{0,17}),"n":([1-9][0-9]{0,8}),"text":"([ !#-\[\]-~]*)")\}'
+    rb'|token","at_ns":([1-9][0-9]{0,17}),"n":([1-9][0-9]{0,8}),"text":"([ !#-\[\]-~]*)"'
+    rb'(?:,"stream":([1-9][0-9]{0,5}))?)\}'
 )
 NOTHING: Mapping[str, Any] = MappingProxyType({})
 
@@ -23,7 +24,10 @@ _FIELDS: Mapping[str, Mapping[str, tuple[type, bool]]] = {
     "began": {},
     "phase": {"name": (str, True)},
     "step": {"of": (int, False)},
-    "token": {"n": (int, False), "text": (str, False)},
+    "token": {"n": (int, False), "text": (str, False), "stream": (int, False), "unit": (str, False)},
+    "tokens": {"read": (int, False), "written": (int, False), "stream": (int, False)},
+    "sent": {"stream": (int, True), "client": (int, False), "due_ns": (int, False)},
+    "answered": {"stream": (int, True), "code": (int, False), "error": (str, False), "tries": (int, False)},
     "text": {"text": (str, True)},
     "output": {"name": (str, True)},
     "value": {"name": (str, True), "number": (float, True), "unit": (str, False)},
@@ -56,10 +60,13 @@ def parse_event(line: bytes) -> Event:
     """Return the event that a line holds; NotAnEventError where it holds none."""
     plain = PLAIN.fullmatch(line)  # the most frequent lines, as the probe writes them, need no parsing
     if plain is not None:
-        step_at_ns, at_ns, count, text = plain.groups()
+        step_at_ns, at_ns, count, text, stream = plain.groups()
         if step_at_ns is not None:
             return Event("step", int(step_at_ns), NOTHING, line)
-        return Event("token", int(at_ns), {"n": int(count), "text": text.decode("ascii")}, line)
+        fields: dict[str, Any] = {"n": int(count), "text": text.decode("ascii")}
+        if stream is not None:
+            fields["stream"] = int(stream)
+        return Event("token", int(at_ns), fields, line)
     try:
         content = json.loads(line)
     except (ValueError, RecursionError) as error:
@@ -101,6 +108,12 @@ def packages_of(event: Event) -> dict[str, dict[str, str | None]]:
 def storable(text: str) -> str:
     """Return a text that can be written as UTF-8: halves of characters, which JSON allows, become question marks."""
     return text.encode("utf-8", "replace").decode("utf-8")
+
+
+def made_event(kind: str, at_ns: int, **fields: Any) -> Event:
+    """Return an event that the engine's own side makes, in the place of a process that writes none."""
+    line = json.dumps({"event": kind, "at_ns": at_ns, **fields}).encode()
+    return Event(kind, at_ns, fields, line)
 
 
 class LineSplitter:

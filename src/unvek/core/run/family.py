@@ -7,12 +7,15 @@ know. On Linux this process asks to become the parent of such orphans; the mark 
 import ctypes
 import os
 import signal
+import subprocess
 import sys
 from uuid import uuid4
 
 import psutil
 
 from unvek.core.rig.process_tree import MARK, start_of
+
+AFTER_KILL_S = 5.0
 
 
 def new_mark() -> str:
@@ -33,6 +36,23 @@ def end_group(pid: int, number: int = signal.SIGKILL) -> None:
         os.killpg(pid, number)
     except (ProcessLookupError, PermissionError):
         pass  # the group is gone already (on macOS a group of zombies is not permitted)
+
+
+def end_process(process: "subprocess.Popen[bytes]", patience_s: float, after_asking_s: float = 0.2) -> None:
+    """End a process that leads a group, and the group: wait for it, ask it to end, wait again, then kill."""
+    if not _ends_within(process, patience_s):
+        end_group(process.pid, signal.SIGTERM)
+        _ends_within(process, after_asking_s)
+    end_group(process.pid)
+    _ends_within(process, AFTER_KILL_S)
+
+
+def _ends_within(process: "subprocess.Popen[bytes]", seconds: float) -> bool:
+    try:
+        process.wait(max(0.0, seconds))
+    except subprocess.TimeoutExpired:
+        return False
+    return True
 
 
 def end_family(mark: str) -> None:
@@ -66,3 +86,10 @@ def end_leftovers() -> int:
 def _maker_lives(mark: str) -> bool:
     pid, _, rest = mark.partition(":")
     return pid.isdecimal() and start_of(int(pid)) == rest.partition(":")[0]
+
+
+def exit_words(code: int | None) -> str:
+    """Word an exit code as Python gives it: negative for a signal."""
+    if code is None:
+        return "an unknown exit code"
+    return f"signal {-code}" if code < 0 else f"exit code {code}"

@@ -10,14 +10,17 @@ from unvek.core.plan.model import Variant
 from unvek.core.rig.process_tree import ProcessTree
 from unvek.core.rig.telemetry import Instruments, Look, Telemetry
 from unvek.core.run.events import Event, packages_of
+from unvek.core.run.family import exit_words
 from unvek.core.run.interruption import Interruption
 from unvek.core.run.journal import Journal
 from unvek.core.run.limits import LimitsWatch, Outcome
 from unvek.core.run.memory_fence import MemoryFence, let_go_first
 from unvek.core.run.printed import PrintedLog
 from unvek.core.run.record import FAILED, FINISHED, INTERRUPTED, OUT_OF_MEMORY, SKIPPED
-from unvek.core.run.recording import NS, Recording
+from unvek.core.run.recording import Recording
 from unvek.core.run.runner import ModelProcess, Runner, RunnerError
+from unvek.core.run.secrets import Secrets
+from unvek.core.run.streams import NS
 from unvek.core.units import counted
 
 STOP_PATIENCE_S = 3.0
@@ -36,22 +39,28 @@ class Launch:
     """One process. `place` counts its runs; `alive` says whether it can take another."""
 
     def __init__(self, number: int, round_number: int, variant: Variant, log: Path, journal: Journal,
-                 interruption: Interruption, instruments: Instruments):  # fmt: skip
+                 interruption: Interruption, instruments: Instruments, secrets: Secrets):  # fmt: skip
         self.number = number
         self.round = round_number
         self.variant = variant
-        self.log = PrintedLog(log)
+        self.log = PrintedLog(log, secrets)
         self.place = 0
         self.alive = False
         self.load_s: float | None = None
         self.python: str | None = None
         self.loaded: Mapping[str, Any] = {}  # the packages and modules that its process has loaded, as last told
         self._process: ModelProcess | None = None
+        self._secrets = secrets
         self._telemetry: Telemetry | None = None
+        self._attended: int | None = None
         self._fence: MemoryFence | None = None
         self._journal = journal
         self._interruption = interruption
         self._instruments = instruments
+
+    @property
+    def total_includes_load(self) -> bool:
+        return self._process is not None and self._process.total_includes_load
 
     @property
     def command(self) -> list[str] | None:
@@ -63,18 +72,29 @@ class Launch:
             process = self._process = runner.start(self.variant, self.log.path)
         except RunnerError as error:
             raise LoadError(Outcome(FAILED, str(error))) from error
-        let_go_first(process.pid)
-        most_bytes = self.variant.limits.memory_bytes
-        if most_bytes is not None:
-            self._fence = MemoryFence.around(process.pid, f"{process.pid}", most_bytes)
-        self._telemetry = Telemetry(self._instruments, ProcessTree(process.pid, process.mark))
+        self._attend(process)
         process.ask_to_load()
-        self._await_loaded(process, self._telemetry)
+        self._await_loaded(process, self._attend(process))
         self.alive = True
+
+    def _attend(self, process: ModelProcess) -> Telemetry:
+        """Watch the processes that hold the model now, from here on; ones that are watched already stay so."""
+        if self._telemetry is not None and process.pid == self._attended:
+            return self._telemetry
+        self._attended = pid = process.pid
+        tree = None if pid is None else ProcessTree(pid, process.mark)
+        self._telemetry = Telemetry(self._instruments, tree, process.helper)
+        most_bytes = self.variant.limits.memory_bytes
+        if pid is not None:
+            let_go_first(pid)
+            self._remove_fence()
+            if most_bytes is not None:
+                self._fence = MemoryFence.around(pid, f"{pid}", most_bytes)
+        self._telemetry.begin()
+        return self._telemetry
 
     def _await_loaded(self, process: ModelProcess, telemetry: Telemetry) -> None:
         watch = LimitsWatch(replace(self.variant.limits, run_s=None), None)
-        watch.note(telemetry.begin())
         while True:
             events = process.events(watch.wait_s())
             if events is None:
@@ -88,8 +108,9 @@ class Launch:
                 elif event.kind == "loaded":
                     if event.fields.get("error"):
                         status = OUT_OF_MEMORY if event.fields.get("out_of_memory") else FAILED
-                        raise LoadError(Outcome(status, event.fields["error"]))
-                    self.load_s = max(0, event.at_ns - event.fields["began_ns"]) * NS
+                        raise LoadError(Outcome(status, self._secrets.hide_text(event.fields["error"])))
+                    if process.load_is_timed:
+                        self.load_s = max(0, event.at_ns - event.fields["began_ns"]) * NS
                     return
             if watch.look_is_due():
                 watch.note(telemetry.look())
@@ -100,21 +121,21 @@ class Launch:
 
     def make_run(self, cell: Cell, out: Path, recording: Recording) -> Outcome:
         """Have a run made; it ends by itself, or is ended when it reaches a limit or the user asks."""
-        process, telemetry = self._process, self._telemetry
+        process = self._process
         assert process is not None, "only a started launch makes runs"
-        assert telemetry is not None, "a started launch is watched"
         self.log.mark()
         dropped = process.dropped_lines()
         watch = LimitsWatch(self.variant.limits, out)
-        watch.note(telemetry.begin())
+        if process.pid is not None:
+            watch.note(self._attend(process).begin())
         process.ask_to_run(cell, out)
+        telemetry = self._attend(process)  # a program is started for this run only
         outcome = self._follow(process, recording, watch, telemetry)
         telemetry.look()
         dropped = process.dropped_lines() - dropped
         if dropped:
             recording.note_fault("garbage", f"{counted(dropped, 'line')} in the place of events")
-        if recording.end is None:
-            self.alive = False
+        self.alive = process.takes_runs
         return outcome
 
     def _follow(self, process: ModelProcess, recording: Recording, watch: LimitsWatch, telemetry: Telemetry) -> Outcome:
@@ -126,7 +147,7 @@ class Launch:
                 self._take(events, recording)
                 watch.take(events)
             if recording.end is not None:
-                return _as_ended(recording.end)
+                return self._as_ended(recording.end, telemetry)
             if watch.look_is_due():
                 look = telemetry.look()
                 watch.note(look)
@@ -134,10 +155,12 @@ class Launch:
                 self.log.keep_within_bounds()
             outcome = self._asked_to_end() or watch.reached()
             if outcome is not None:
-                process.stop(0)
+                process.break_off()
                 return outcome
 
     def _take(self, events: list[Event], recording: Recording) -> None:
+        if self._secrets:
+            events = [without_secrets(event, self._secrets) for event in events]
         self._journal.pass_on([event.line for event in events if event.kind != "packages"])
         for event in events:
             if event.kind == "packages":
@@ -157,9 +180,23 @@ class Launch:
         """Tell why a process has ended that should not have."""
         telemetry.look()
         code = process.stop(0)
-        if telemetry.killed_for_memory() or (self._fence is not None and self._fence.has_killed()):
+        if self._was_killed_for_memory(telemetry):
             return Outcome(OUT_OF_MEMORY, f"{NO_MEMORY}, {when}", code)
         return Outcome(FAILED, f"the process ended {when}, with {exit_words(code)}", code)
+
+    def _was_killed_for_memory(self, telemetry: Telemetry) -> bool:
+        return telemetry.killed_for_memory() or (self._fence is not None and self._fence.has_killed())
+
+    def _as_ended(self, end: Event, telemetry: Telemetry) -> Outcome:
+        status, code = end.fields["status"], end.fields.get("exit_code")
+        if status == FINISHED:
+            return Outcome(FINISHED, exit_code=code)
+        error = end.fields.get("error") or "the script said that it failed"
+        if code is not None and code < 0:
+            telemetry.look()
+            if self._was_killed_for_memory(telemetry):
+                return Outcome(OUT_OF_MEMORY, f"{NO_MEMORY}, in the middle of the run", code)
+        return Outcome(OUT_OF_MEMORY if status == OUT_OF_MEMORY else FAILED, error, code)
 
     def _asked_to_end(self) -> Outcome | None:
         if self._interruption.stop:
@@ -176,21 +213,22 @@ class Launch:
         """End the process and all that it started."""
         if self._process is not None:
             self._process.stop(STOP_PATIENCE_S if self.alive else 0)
-        if self._fence is not None:
-            self._fence.remove()
+        self._remove_fence()
+        self._secrets.hide_in(self.log.path)
         self.alive = False
 
-
-def _as_ended(end: Event) -> Outcome:
-    status = end.fields["status"]
-    if status == FINISHED:
-        return Outcome(FINISHED)
-    error = end.fields.get("error") or "the script said that it failed"
-    return Outcome(OUT_OF_MEMORY if status == OUT_OF_MEMORY else FAILED, error)
+    def _remove_fence(self) -> None:
+        if self._fence is not None:
+            self._fence.remove()
+            self._fence = None
 
 
-def exit_words(code: int | None) -> str:
-    """Word an exit code as Python gives it: negative for a signal."""
-    if code is None:
-        return "an unknown exit code"
-    return f"signal {-code}" if code < 0 else f"exit code {code}"
+def without_secrets(event: Event, secrets: Secrets) -> Event:
+    """Return an event in which a script or a program has told no secret."""
+    hidden = secrets.hide(event.line)
+    if hidden == event.line:
+        return event
+    fields = {
+        name: secrets.hide_text(value) if isinstance(value, str) else value for name, value in event.fields.items()
+    }
+    return Event(event.kind, event.at_ns, fields, hidden)

@@ -1,8 +1,10 @@
 """The limits of a run: whether one is reached, and when to look again at the latest."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from time import monotonic
+from typing import Any
 
 from unvek.core.plan.model import Limits
 from unvek.core.rig.telemetry import LOOK_EVERY_S, Look
@@ -32,9 +34,9 @@ class LimitsWatch:
         self._limits = limits
         self._out = out
         self._began_s = self._heard_s = self._sized_s = self._looked_s = monotonic()
-        self._tokens = 0
+        self._tokens: dict[int, int] = {}  # by stream: each is an answer of its own
         self._written_bytes = self._files_bytes = 0
-        self._loop = LoopWatch() if limits.loop is not None else None
+        self._loops: dict[int, LoopWatch] = {}
         self._memory: tuple[float, int] | None = None
         self._device_bytes = 0
         self._rise_bytes_per_s = 0.0
@@ -44,14 +46,23 @@ class LimitsWatch:
         if events:
             self._heard_s = monotonic()
         for event in events:
-            if event.kind == "token":
-                self._tokens += event.fields.get("n") or 1
-                if self._loop is not None:
-                    self._loop.take(event.fields.get("text") or "")
-            elif event.kind == "memory":
+            kind = event.kind
+            if kind == "token":
+                self._take_token(event.fields)
+            elif kind == "text":
+                self._written_bytes += len(event.fields["text"])
+            elif kind == "memory":
                 self._device_bytes = event.fields.get("device_bytes") or 0
-            if event.kind in ("token", "text"):
-                self._written_bytes += len(event.fields.get("text") or "")
+
+    def _take_token(self, fields: Mapping[str, Any]) -> None:
+        count, stream, text = fields.get("n"), fields.get("stream") or 0, fields.get("text") or ""
+        self._written_bytes += len(text)
+        self._tokens[stream] = self._tokens.get(stream, 0) + (1 if count is None else count)
+        if self._limits.loop is not None:
+            loop = self._loops.get(stream)
+            if loop is None:
+                loop = self._loops[stream] = LoopWatch()
+            loop.take(text)
 
     def note(self, look: Look) -> None:
         """Note the memory, and how quickly it rises."""
@@ -90,9 +101,10 @@ class LimitsWatch:
             if held > limits.memory_bytes:
                 most = bytes_words(limits.memory_bytes)
                 return Outcome(OUT_OF_MEMORY, f"held {bytes_words(held)} of {where}, more than {most} (limits.memory)")
-        if limits.tokens is not None and self._tokens > limits.tokens:
+        if limits.tokens is not None and max(self._tokens.values(), default=0) > limits.tokens:
             return Outcome(OVER_LIMIT, f"wrote more than {limits.tokens} tokens (limits.tokens)")
-        if self._loop is not None and self._loop.times_in_a_row >= (limits.loop or 0):
+        loop_times = max((loop.times_in_a_row for loop in self._loops.values()), default=0)
+        if limits.loop is not None and loop_times >= limits.loop:
             return Outcome(LOOPING, f"wrote the same stretch of tokens {limits.loop} times in a row (limits.loop)")
         if limits.output_bytes is not None and self._output_bytes(now_s) > limits.output_bytes:
             return Outcome(OVER_LIMIT, f"wrote more than {bytes_words(limits.output_bytes)} (limits.output)")

@@ -2,6 +2,8 @@
 
 from pathlib import Path
 
+from unvek.core.run.secrets import Secrets
+
 LARGEST_LOG_BYTES = 64 * 2**20
 TAIL_BYTES = 8 * 2**10
 TAIL_LINES = 40
@@ -10,8 +12,9 @@ TAIL_LINES = 40
 class PrintedLog:
     """The log of one launch. The process appends to it; the engine only reads, and shortens it where it runs over."""
 
-    def __init__(self, path: Path):
+    def __init__(self, path: Path, secrets: Secrets | None = None):
         self.path = path
+        self._secrets = secrets or Secrets(())
         self._start = 0
 
     def mark(self) -> None:
@@ -28,7 +31,7 @@ class PrintedLog:
                 text = file.read(TAIL_BYTES).decode("utf-8", "replace")
         except OSError:
             return ""
-        return "\n".join(text.splitlines()[-TAIL_LINES:])
+        return self._secrets.hide_text("\n".join(text.splitlines()[-TAIL_LINES:]))
 
     def keep_within_bounds(self) -> None:
         """Empty the file if it has grown beyond all use; the process appends, so it simply goes on from the start."""

@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from unvek.core.run.forecast import Forecast
+from unvek.core.run.streams import Request
 
 FINISHED = "finished"
 FAILED = "failed"
@@ -22,7 +23,10 @@ OUTCOMES = (FINISHED, *FAILURES)
 STATUSES = (*OUTCOMES, SKIPPED, INTERRUPTED)
 
 
-MEASURED, SIMULATED = "measured", "simulated"  # where a run's figures are from
+# Where a run's figures are from.
+MEASURED, SIMULATED, IMPORTED, BY_HAND = "measured", "simulated", "imported", "by-hand"
+# What the cells of runs begin with that no plan has made: they count beside whatever plan is the newest.
+CELL_FROM_ELSEWHERE = "elsewhere:"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -52,6 +56,8 @@ class Progress:
     step_times_s: Sequence[float] = ()  # an array where there may be many
     phases_s: tuple[tuple[str, float], ...] = ()
     tokens: int = 0
+    piece_times_s: Sequence[float] = ()  # when each token came, or piece of an answer; stream after stream
+    requests: tuple[Request, ...] = ()
     text: str = ""
     values: tuple[Value, ...] = ()
     faults: tuple[tuple[str, str], ...] = ()

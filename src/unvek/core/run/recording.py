@@ -1,13 +1,15 @@
 """Folding a run's events into its Progress: which step took how long, which phase, what was handed in."""
 
 from array import array
+from collections.abc import Mapping
 from io import StringIO
 from itertools import pairwise
+from typing import Any
 
 from unvek.core.run.events import Event
 from unvek.core.run.record import Progress, Value
+from unvek.core.run.streams import NS, Streams
 
-NS = 1e-9
 LONGEST_TEXT = 4 * 2**20  # characters kept of what a run wrote
 MOST_STEPS = 2_000_000
 MOST_NAMED = 10_000  # values, faults and outputs kept of one run
@@ -29,7 +31,7 @@ class Recording:
         self._first_ns: int | None = None
         self._step_times_ns = array("q")  # a list of a million would take five times the room
         self._phases: list[tuple[str, int]] = []
-        self._tokens = 0
+        self._streams = Streams()
         self._text = StringIO()
         self._text_length = 0
         self._values: dict[str, Value] = {}
@@ -59,9 +61,13 @@ class Recording:
                 self._boundary_ns = at_ns
                 self._first_ns = self._first_ns or at_ns
             case "token":
-                self._tokens += fields.get("n") or 1
+                number = fields.get("stream") or 0
+                self._streams.take_piece(number, at_ns, fields.get("n"), fields.get("unit"))
                 self._first_ns = self._first_ns or at_ns
-                self._add_text(fields.get("text") or "")
+                if number <= 1:  # of several answers the first stands for all: they would be mixed piece by piece
+                    self._add_text(fields.get("text") or "")
+            case "tokens" | "sent" | "answered":
+                self._take_told(event.kind, at_ns, fields)
             case "text":
                 self._add_text(fields["text"])
             case "phase":
@@ -85,6 +91,19 @@ class Recording:
             case "ended":
                 self.end = event
 
+    def _take_told(self, kind: str, at_ns: int, fields: Mapping[str, Any]) -> None:
+        """Take what is told of an answer as a whole."""
+        stream = self._streams[fields.get("stream") or 0]
+        if kind == "tokens":
+            stream.read = fields.get("read", stream.read)
+            stream.written = fields.get("written", stream.written)
+        elif kind == "sent":
+            stream.client = fields.get("client") or 0
+            stream.sent_ns, stream.due_ns = at_ns, fields.get("due_ns") or at_ns
+        else:
+            stream.ended_ns, stream.tries = at_ns, fields.get("tries") or 1
+            stream.code, stream.error = fields.get("code"), fields.get("error")
+
     def note_fault(self, kind: str, note: str) -> None:
         """Keep something that went wrong without ending the run."""
         if len(self._faults) < MOST_NAMED:
@@ -96,12 +115,19 @@ class Recording:
             return Progress()
         end_ns = self._latest_ns if self.end is not None else max(self._latest_ns, stopped_ns)
         ended = self.end.fields if self.end is not None else {}
+        time_s = (end_ns - self.began_ns) * NS
+        first_s = None if self._first_ns is None else (self._first_ns - self.began_ns) * NS
+        for name, number, unit in self._streams.numbers(time_s):
+            self._set_value(name, number, unit)
+        waited_s = self._streams.first_s()
         return Progress(
-            time_s=(end_ns - self.began_ns) * NS,
-            first_s=None if self._first_ns is None else (self._first_ns - self.began_ns) * NS,
+            time_s=time_s,
+            first_s=first_s if waited_s is None else waited_s,
             step_times_s=array("d", (ns * NS for ns in self._step_times_ns)),
             phases_s=self._phase_lengths(end_ns),
-            tokens=self._tokens,
+            tokens=self._streams.tokens,
+            piece_times_s=self._streams.piece_times_s(self.began_ns),
+            requests=self._streams.requests(self.began_ns),
             text=self._text.getvalue(),
             values=tuple(self._values.values()),
             faults=tuple(self._faults),
@@ -121,8 +147,7 @@ class Recording:
     def _add_text(self, piece: str) -> None:
         room = LONGEST_TEXT - self._text_length
         if piece and room > 0:
-            self._text.write(piece[:room])
-            self._text_length += len(piece[:room])
+            self._text_length += self._text.write(piece if len(piece) <= room else piece[:room])
 
     def _set_value(self, name: str, number: float, unit: str) -> None:
         if name in self._values or len(self._values) < MOST_NAMED:

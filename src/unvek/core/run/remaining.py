@@ -29,6 +29,11 @@ class Remaining:
     def runs_by_variant(self) -> dict[str, int]:
         return dict(self._runs)
 
+    def add(self, more: "Remaining") -> None:
+        """Take up what another has left."""
+        self._runs += more._runs
+        self._launches += more._launches
+
     def launch_begins(self, variant: str) -> None:
         self._launches[variant] = max(0, self._launches[variant] - 1)
         self._warmups_now = self._warmups

@@ -14,17 +14,26 @@ from unvek.core.run.events import Event
 
 
 class ModelProcess(Protocol):
-    """A started process that holds one variant. Every method but `stop` may be called only while it lives."""
+    """What holds one variant, or is started for each run of it. Once it has stopped only `stop` may be called."""
+
+    total_includes_load: bool  # whether a run's time includes the loading of the model
+    load_is_timed: bool  # whether what lies between asking for the model and `loaded` is its loading
+    mark: str  # what the process and all that it starts bear in their environment (family.py)
 
     @property
     def command(self) -> Sequence[str]: ...
 
     @property
-    def pid(self) -> int: ...
+    def pid(self) -> int | None:
+        """The root of the processes that hold the model; None while there are none, or none of ours."""
 
     @property
-    def mark(self) -> str:
-        """What the process and all that it starts bear in their environment (family.py)."""
+    def helper(self) -> int | None:
+        """A process of Unvek's own that works beside the model; None where there is none."""
+
+    @property
+    def takes_runs(self) -> bool:
+        """Whether it can be asked for another run."""
 
     def ask_to_load(self) -> None:
         """Ask for the model; `loaded` comes as an event."""
@@ -37,6 +46,9 @@ class ModelProcess(Protocol):
 
     def dropped_lines(self) -> int:
         """Return how many lines so far were no events."""
+
+    def break_off(self) -> None:
+        """End the run that is being made, before it ends by itself."""
 
     def stop(self, patience_s: float) -> int | None:
         """End the process and all that it started: ask, wait so long, then kill. Return its exit code."""

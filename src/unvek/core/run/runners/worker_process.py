@@ -1,35 +1,30 @@
-"""The runner for Python scripts: a worker process in the interpreter named, kept alive for a round."""
+"""A worker: a process beside the engine that is asked through a pipe and tells through shared memory."""
 
 import json
 import os
 import selectors
-import signal
 import subprocess
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from pathlib import Path
-from time import monotonic
 from typing import Any
 
-import unvek.probe
-from unvek.core.plan.cells import Cell
-from unvek.core.plan.model import PythonRunner, Variant
 from unvek.core.rig.process_tree import MARK
 from unvek.core.run.events import Event, LineSplitter, NotAnEventError, parse_event
-from unvek.core.run.family import end_family, end_group, new_mark
-from unvek.core.run.ring import RingReader
+from unvek.core.run.family import end_family, end_process, new_mark
 from unvek.core.run.runner import RunnerError
+from unvek.core.run.runners.ring import RingReader
 
-WORKER = Path(unvek.probe.__file__).with_name("worker.py")
 MOST_WAKES = 4096
-AFTER_TERMINATE_S = 0.2
-AFTER_KILL_S = 5.0
 
 
-class PythonProcess:
-    """A worker, what it is asked and tells through, and everything that it starts."""
+class WorkerProcess:
+    """A worker, what it is asked and tells through, and everything that it starts.
 
-    def __init__(self, runner: PythonRunner, variant: Variant, log: Path, environment: Mapping[str, str]):
-        self._variant = variant
+    The numbers of its three files (requests, wakes, events) are put behind the words of its command.
+    """
+
+    def __init__(self, program: Sequence[str], log: Path, folder: Path, environment: Mapping[str, str],
+                 arguments: Sequence[str] = ()):  # fmt: skip
         self.mark = new_mark()
         requests_fd, self._requests_fd = os.pipe()
         self._wake_fd, wake_fd = os.pipe()
@@ -40,7 +35,7 @@ class PythonProcess:
         self._open = True
         self._stopped = False
         fds = (requests_fd, wake_fd, self._ring.fd)
-        self.command = (runner.python, str(WORKER), *map(str, fds), str(runner.script))
+        self.command = (*program, *map(str, fds), *arguments)
         try:
             with open(log, "ab", buffering=0) as log_file:
                 self._process = subprocess.Popen(
@@ -49,13 +44,14 @@ class PythonProcess:
                     stdout=log_file,
                     stderr=log_file,
                     pass_fds=fds,
-                    cwd=runner.script.parent,
-                    env={**os.environ, **runner.environment, **environment, MARK: self.mark},
+                    cwd=folder,
+                    env={**os.environ, **environment, MARK: self.mark},
                     start_new_session=True,  # Ctrl-C is the engine's; and the whole group can be ended at once
                 )
-        except OSError as error:
+        except (OSError, ValueError) as error:
             self._close_pipes()
-            raise RunnerError(f"{runner.python} can't be started: {error.strerror}") from error
+            reason = getattr(error, "strerror", None) or error
+            raise RunnerError(f"{program[0]} can't be started: {reason}") from error
         finally:
             os.close(requests_fd)
             os.close(wake_fd)
@@ -65,39 +61,15 @@ class PythonProcess:
     def pid(self) -> int:
         return self._process.pid
 
-    def ask_to_load(self) -> None:
-        variant = self._variant
-        self._ask(
-            "load",
-            variant={
-                "name": variant.name,
-                "form": variant.form,
-                "weights": [str(path) for path in variant.weights],
-                "parts": {name: str(path) for name, path in variant.parts.items()},
-                "settings": dict(variant.settings),
-            },
-        )
-
-    def ask_to_run(self, cell: Cell, out: Path) -> None:
-        self._ask(
-            "run",
-            job={
-                "task": cell.task.name,
-                "prompt": cell.task.prompt,
-                "seed": cell.seed,
-                "settings": dict(cell.settings),
-                "inputs": [str(path) for path in cell.task.inputs],
-                "out": str(out),
-            },
-        )
-
-    def _ask(self, what: str, **content: Any) -> None:
+    def ask(self, what: str, **content: Any) -> None:
+        """Send a request."""
         try:
             os.write(self._requests_fd, json.dumps({"do": what, **content}).encode() + b"\n")
         except BrokenPipeError:
             pass  # the process has ended: events() will say so
 
     def events(self, timeout_s: float) -> list[Event] | None:
+        """Return what has come, waiting so long at most; None when the process has ended and all is read."""
         if not self._open and not self._ring.holds_more:
             return None
         if self._open:
@@ -123,7 +95,20 @@ class PythonProcess:
         return events
 
     def dropped_lines(self) -> int:
+        """Return how many lines so far were no events."""
         return self._garbage + self._splitter.dropped
+
+    @property
+    def helper(self) -> int | None:
+        return None
+
+    @property
+    def takes_runs(self) -> bool:
+        return not self._stopped
+
+    def break_off(self) -> None:
+        """A script can't be told to leave off: its process is ended."""
+        self.stop(0)
 
     def stop(self, patience_s: float) -> int | None:
         """Close the requests, which ends an idle worker; then terminate; then kill; then whatever it started."""
@@ -131,22 +116,10 @@ class PythonProcess:
             return self._process.poll()
         self._stopped = True
         self._close_requests()
-        deadline = monotonic() + patience_s
-        if not self._ends_by(deadline):
-            end_group(self._process.pid, signal.SIGTERM)
-            self._ends_by(monotonic() + AFTER_TERMINATE_S)
-        end_group(self._process.pid)
-        self._ends_by(monotonic() + AFTER_KILL_S)
+        end_process(self._process, patience_s)
         end_family(self.mark)
         self._close_pipes()
         return self._process.poll()
-
-    def _ends_by(self, deadline: float) -> bool:
-        try:
-            self._process.wait(max(0.0, deadline - monotonic()))
-        except subprocess.TimeoutExpired:
-            return False
-        return True
 
     def _close_requests(self) -> None:
         if self._requests_fd >= 0:
@@ -161,14 +134,3 @@ class PythonProcess:
             self._wake_fd = -1
             self._ring.close()
         self._open = False
-
-
-class PythonRunners:
-    """Starts a worker for a variant whose runner is a script; `environment` is put on top of the runner's own."""
-
-    def __init__(self, runners: Mapping[str, PythonRunner], environment: Mapping[str, str] | None = None):
-        self._runners = runners
-        self._environment = environment or {}
-
-    def start(self, variant: Variant, log: Path) -> PythonProcess:
-        return PythonProcess(self._runners[variant.runner], variant, log, self._environment)

@@ -1,0 +1,163 @@
+"""The runner for servers: it starts one where the plan says how, and has a process of its own ask it."""
+
+import math
+import os
+import socket
+import subprocess
+import sys
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from time import monotonic_ns
+from typing import Any
+
+from unvek.core.plan.cells import Cell
+from unvek.core.plan.model import Variant
+from unvek.core.plan.placeholders import filled, of_variant, values_for
+from unvek.core.plan.read_runners import PORT
+from unvek.core.plan.runners import LOAD_SETTINGS, StreamRunner
+from unvek.core.rig.process_tree import MARK
+from unvek.core.run.events import Event
+from unvek.core.run.family import end_family, end_process, new_mark
+from unvek.core.run.runner import RunnerError
+from unvek.core.run.runners.worker_process import WorkerProcess
+
+ASKER = ("-m", "unvek.core.run.runners.asker")
+SERVER_PATIENCE_S = 2.0
+REQUESTS_A_CLIENT = 2  # sent in a run, unless the plan says how many
+ARRIVALS_FOR_S = 5.0  # as long as requests arrive in a run, unless the plan says how many
+FEWEST_ARRIVALS = 10
+
+
+class StreamProcess:
+    """A server, ours or somebody else's, and the process that asks it."""
+
+    total_includes_load = False
+
+    def __init__(self, runner: StreamRunner, variant: Variant, log: Path, environment: Mapping[str, str]):
+        self._runner = runner
+        self._variant = variant
+        self.mark = new_mark()
+        self.load_is_timed = bool(runner.serve)
+        self._port = {PORT: free_port()} if runner.serve else {}
+        self._values = {**variant.settings, **of_variant(variant), **self._port}  # known before any run
+        self._server: subprocess.Popen[bytes] | None = None
+        self._began_ns = monotonic_ns()
+        self._stopped = self._is_loading = False
+        if runner.serve:
+            self._server = self._start_server(log, environment)
+        try:
+            self._asker = WorkerProcess((sys.executable, *ASKER), log, runner.folder, {})
+        except RunnerError:
+            self._end_server(0)
+            raise
+
+    def _start_server(self, log: Path, environment: Mapping[str, str]) -> "subprocess.Popen[bytes]":
+        runner = self._runner
+        self._command = [filled(word, self._values) for word in runner.serve]
+        program = str(runner.folder / self._command[0]) if "/" in self._command[0] else self._command[0]
+        try:
+            with open(log, "ab", buffering=0) as log_file:
+                return subprocess.Popen(
+                    [program, *self._command[1:]],
+                    stdin=subprocess.DEVNULL,
+                    stdout=log_file,
+                    stderr=log_file,
+                    cwd=runner.folder,
+                    env={**os.environ, **runner.environment, **environment, MARK: self.mark},
+                    start_new_session=True,
+                )
+        except (OSError, ValueError) as error:
+            reason = getattr(error, "strerror", None) or error
+            raise RunnerError(f"the server can't be started: {self._command[0]}: {reason}") from error
+
+    @property
+    def command(self) -> Sequence[str]:
+        return self._command if self._server is not None else (self._runner.method, self._runner.url)
+
+    @property
+    def pid(self) -> int | None:
+        return self._server.pid if self._server is not None else None
+
+    @property
+    def helper(self) -> int | None:
+        return self._asker.pid
+
+    @property
+    def takes_runs(self) -> bool:
+        return not self._stopped and (self._server is None or self._server.poll() is None)
+
+    def ask_to_load(self) -> None:
+        ready = self._runner.ready
+        self._is_loading = True
+        self._asker.ask(
+            "load", ready=None if ready is None else filled(ready, self._values), began_ns=self._began_ns
+        )  # fmt: skip
+
+    def ask_to_run(self, cell: Cell, out: Path) -> None:
+        runner, settings = self._runner, cell.settings
+        values = {**values_for(self._variant, cell.task, cell.seed, settings), **self._port}
+        known = {name: value for name, value in values.items() if name not in runner.secrets}
+        clients, arrivals, requests = load_of(settings)
+        self._asker.ask(
+            "run",
+            wish={
+                "url": runner.url,
+                "method": runner.method,
+                "headers": dict(runner.headers),
+                "body": runner.body,
+                "framing": runner.framing,
+                "text": runner.text,
+                "tokens_in": runner.tokens_in,
+                "tokens_out": runner.tokens_out,
+                "count": runner.count,
+                "retries": runner.retries,
+                "secrets": runner.secrets,
+                "values": known,
+                "clients": clients,
+                "arrivals_per_second": arrivals,
+                "requests": requests,
+            },
+        )
+
+    def events(self, timeout_s: float) -> list[Event] | None:
+        events = self._asker.events(timeout_s)
+        if events:
+            self._is_loading = self._is_loading and not any(event.kind == "loaded" for event in events)
+        elif self._is_loading and self._server is not None and self._server.poll() is not None:
+            return None  # it has ended before it was ready
+        return events
+
+    def dropped_lines(self) -> int:
+        return self._asker.dropped_lines()
+
+    def break_off(self) -> None:
+        """The server would go on with what it was asked for: it is started anew."""
+        self.stop(0)
+
+    def stop(self, patience_s: float) -> int | None:
+        if not self._stopped:
+            self._stopped = True
+            self._asker.stop(0)
+            self._end_server(min(patience_s, SERVER_PATIENCE_S))
+        return self._server.poll() if self._server is not None else None
+
+    def _end_server(self, patience_s: float) -> None:
+        if self._server is not None:
+            end_process(self._server, 0, after_asking_s=patience_s)
+            end_family(self.mark)
+
+
+def load_of(settings: Mapping[str, Any]) -> tuple[int, float | None, int]:
+    """Return (clients, arrivals a second or None, requests) that a run's settings ask for."""
+    clients, arrivals, requests = (settings.get(name) for name in LOAD_SETTINGS)
+    if arrivals is not None:
+        return 1, float(arrivals), int(requests or max(FEWEST_ARRIVALS, math.ceil(ARRIVALS_FOR_S * arrivals)))
+    clients = int(clients or 1)
+    return clients, None, int(requests or (REQUESTS_A_CLIENT * clients if clients > 1 else 1))
+
+
+def free_port() -> int:
+    """Return a port of this machine that nobody listens on now."""
+    with socket.socket() as listening:
+        listening.bind(("127.0.0.1", 0))
+        return int(listening.getsockname()[1])

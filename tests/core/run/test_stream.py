@@ -1,0 +1,451 @@
+"""Servers, well-behaved and hostile: real ones on the loopback, asked by the built program."""
+
+import json
+import os
+import socket
+import threading
+import time
+import unittest
+from collections.abc import Callable, Iterator
+from itertools import pairwise
+from typing import Any
+
+import psutil
+
+from tests.support import ProjectTest, is_alive, task, variant
+from unvek.core.findings.as_json import finding_as_json
+from unvek.core.findings.runs import whole_run
+from unvek.core.logbook.store import Logbook
+from unvek.core.run.runners.asker.body import Body, BodyError
+from unvek.core.run.runners.asker.framing import EventStream, FramingError, MessageLines
+
+OK = b"HTTP/1.1 200 OK\r\nContent-Type: text/event-stream\r\n"
+TO_THE_END = OK + b"\r\n"
+CHUNKED = OK + b"Transfer-Encoding: chunked\r\n\r\n"
+SECRET = "sk-very-secret-4711"
+
+
+def message(text: str, **more: Any) -> bytes:
+    return b"data: " + json.dumps({"pieces": [{"text": text}], **more}).encode() + b"\n\n"
+
+
+def chunk(data: bytes) -> bytes:
+    return b"%x\r\n%s\r\n" % (len(data), data)
+
+
+class Loopback:
+    """A server whose answer is chosen by the path; what it was asked is kept."""
+
+    def __init__(self, test: unittest.TestCase):
+        self.asked: list[tuple[str, bytes]] = []
+        self.at_once = self.most_at_once = 0
+        self._lock = threading.Lock()
+        self._listening = socket.create_server(("127.0.0.1", 0), backlog=200)
+        self.port = self._listening.getsockname()[1]
+        test.addCleanup(self._listening.close)
+        threading.Thread(target=self._serve, daemon=True).start()
+
+    def _serve(self) -> None:
+        while True:
+            try:
+                connection, _ = self._listening.accept()
+            except OSError:
+                return
+            connection.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
+            threading.Thread(target=self._answer, args=(connection,), daemon=True).start()
+
+    def _answer(self, connection: socket.socket) -> None:
+        with connection:
+            try:
+                request = b""
+                while b"\r\n\r\n" not in request:
+                    request += connection.recv(65536)
+                head, _, body = request.partition(b"\r\n\r\n")
+                length = next(
+                    (int(h.split(b":")[1]) for h in head.split(b"\r\n") if h.lower().startswith(b"content-length")), 0
+                )
+                while len(body) < length:
+                    body += connection.recv(65536)
+                path = head.split(b" ")[1].decode().strip("/")
+                with self._lock:
+                    self.asked.append((path, head + b"\n" + body))
+                    count = sum(name == path for name, _ in self.asked)
+                    self.at_once += 1
+                    self.most_at_once = max(self.most_at_once, self.at_once)
+                for piece in BEHAVIOURS[path](count, body):
+                    connection.sendall(piece)
+            except OSError:
+                pass  # hung up on
+            finally:
+                with self._lock:
+                    self.at_once -= 1
+
+
+def well_formed(count: int, body: bytes) -> Iterator[bytes]:
+    """Everything that the standard allows, in pieces of three bytes."""
+    text = (
+        b"\xef\xbb\xbf: a comment\n\nevent: piece\nid: 7\nretry: 10\n" + message("one ")
+        + b'data: {"pieces":\r\ndata:[{"text": "two "}]}\r\n\r\n'
+        + b'data: {"pieces": [{"text": "three"}]}\r\rdatabase: no\rdata\r\r'
+        + message("", usage={"in": 5, "out": 9}) + b"data: that is all\n\n"
+    )  # fmt: skip
+    yield CHUNKED
+    for start in range(0, len(text), 3):
+        yield chunk(text[start : start + 3])
+    yield b"0\r\nTrailer: x\r\n\r\n"
+
+
+def timed(count: int, body: bytes) -> Iterator[bytes]:
+    yield CHUNKED
+    time.sleep(0.1)
+    for place in range(11):
+        yield chunk(message(f"t{place} "))
+        time.sleep(0.02)
+    yield chunk(message("", usage={"in": 3, "out": 11})) + b"0\r\n\r\n"
+
+
+def refused_once(count: int, body: bytes) -> Iterator[bytes]:
+    if count % 2:
+        yield b"HTTP/1.1 429 Too Many Requests\r\nRetry-After: 0\r\nContent-Length: 4\r\n\r\nbusy"
+    else:
+        yield TO_THE_END + message("at last")
+
+
+def refused(count: int, body: bytes) -> Iterator[bytes]:
+    yield b"HTTP/1.1 503 Down\r\nContent-Length: 30000\r\n\r\n" + b"\x1b[31mno" * 3000
+
+
+def endless(piece: bytes) -> Callable[[int, bytes], Iterator[bytes]]:
+    def behave(count: int, body: bytes) -> Iterator[bytes]:
+        yield TO_THE_END
+        while True:
+            yield piece
+
+    return behave
+
+
+def one(*pieces: bytes) -> Callable[[int, bytes], Iterator[bytes]]:
+    return lambda count, body: iter(pieces)
+
+
+def echo(count: int, body: bytes) -> Iterator[bytes]:
+    yield TO_THE_END + message(f"you said {SECRET}") + message("", error=f"and again {SECRET}")
+
+
+BEHAVIOURS: dict[str, Callable[[int, bytes], Iterator[bytes]]] = {
+    "well-formed": well_formed,
+    "timed": timed,
+    "lines": one(b'HTTP/1.1 200 OK\r\nContent-Length: 60\r\n\r\n{"pieces": [{"text": "a b"}]}\n{"pieces": [{"text": " c d"}]}'),
+    "refused-once": refused_once,
+    "refused": refused,
+    "cut-chunked": one(CHUNKED, chunk(message("half a "))),
+    "cut-event": one(TO_THE_END, message("half a "), b'data: {"pieces'),
+    "long": one(TO_THE_END, message("\U0001f33f" * 20_000)),
+    "latin": one(TO_THE_END, b'data: {"pieces": [{"text": "caf\xe9 \xff"}]}\n\n'),
+    "codes": one(TO_THE_END, message("\x1b[2J\x1b[31mred \x9b5A\x07 \x1b]0;title\x07 done\r\rover")),
+    "packed": one(OK + b"Content-Encoding: gzip\r\n\r\n", b"\x1f\x8b" + b"x" * 1000),
+    "moved": one(b"HTTP/1.1 302 Found\r\nLocation: http://127.0.0.1:1/\r\nContent-Length: 0\r\n\r\n"),
+    "no-http": one(b"SSH-2.0-nothing\r\n\r\n"),
+    "no-text": one(TO_THE_END, b'data: {"other": 1}\n\n'),
+    "not-json": one(TO_THE_END, b"data: {oops\n\n" * 5, message("and on")),
+    "bad-chunk": one(CHUNKED, b"zz\r\nhello\r\n"),
+    "error-inside": one(TO_THE_END, message("so far "), b'data: {"error": {"message": "the pen broke"}}\n\n'),
+    "endless-line": endless(b"x" * 65536),
+    "endless-head": lambda count, body: iter([b"HTTP/1.1 200 OK\r\n"] + [b"X-Y: " + b"y" * 60000 + b"\r\n"] * 100),
+    "endless-comments": endless(b": still here\n" * 10),
+    "endless-tokens": endless(message("on and on ")),
+    "large-event": one(TO_THE_END, b'data: {"pieces": [{"text": "' + b"z" * 10_000_000 + b'"}]}\n\n'),
+    "many-lines": one(TO_THE_END, b"data: x\n" * 2_000_000 + b"\n"),
+    "nested": one(TO_THE_END, b"data: " + b"[" * 200_000 + b"\n\n", message("survived")),
+    "echo": echo,
+}  # fmt: skip
+
+RUNNER = """
+[runners.{name}]
+kind = "stream"
+url = "http://127.0.0.1:{port}/{{do}}"
+body = {{ ask = "{{prompt}}", seed = "{{seed}}", note = "say: {{prompt}} {{{{x}}}}" }}
+framing = "{framing}"
+text = "/pieces/0/text"
+tokens_in = "/usage/in"
+tokens_out = "/usage/out"
+{more}
+"""
+
+
+class Streams(ProjectTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.server = Loopback(self)
+
+    def plan(self, *behaviours: str, more: str = "", framing: str = "sse", vary: str = "", **options: Any) -> None:
+        """Write a plan with one variant, whose server does one thing after the other."""
+        self.write_plan(
+            RUNNER.format(name="cards", port=self.server.port, framing=framing, more=more),
+            variant("slow") + 'runner = "cards"\n',
+            '[[tasks]]\nname = "t"\nprompt = "a \\"rose\\""\nseeds = [4]\n',
+            f"[vary]\ndo = {json.dumps(behaviours)}\n{vary}",
+            **options,
+        )
+
+    def runs(self, expect: int = 0) -> dict[str, dict[str, Any]]:
+        """Make the runs, and return the last of each behaviour, whole."""
+        self.unvek("run", "--plain", expect=expect)
+        return self.made()
+
+    def made(self) -> dict[str, dict[str, Any]]:
+        with Logbook.open(self.folder / "logbook") as logbook:
+            runs = [finding_as_json(whole_run(logbook, row["number"])) for row in logbook.runs()]
+        return {run["provenance"]["settings"]["do"]: run for run in runs}
+
+
+class Answers(Streams):
+    def test_an_event_stream_is_read_as_the_standard_has_it(self):
+        self.plan("well-formed")
+        run = self.runs()["well-formed"]
+        self.assertEqual((run["status"], run["text"], run["tokens"]), ("finished", "one two three", 9))
+        self.assertEqual(run["measures"]["input.tokens"], 5)
+        self.assertEqual(run["faults"], [])
+        path, request = self.server.asked[0]
+        self.assertEqual(path, "well-formed")
+        self.assertEqual(
+            json.loads(request.splitlines()[-1]), {"ask": 'a "rose"', "seed": 4, "note": 'say: a "rose" {x}'}
+        )
+
+    def test_times_are_those_of_the_tokens(self):
+        self.plan("timed")
+        run = self.runs()["timed"]
+        # The server rests before each token: none can have come sooner.
+        self.assertTrue(
+            all(at_s >= 0.1 + 0.02 * n for n, at_s in enumerate(run["piece_times_s"])), run["piece_times_s"]
+        )
+        self.assertAlmostEqual(run["first_s"], run["piece_times_s"][0] - run["requests"][0]["due_s"])
+        self.assertAlmostEqual(
+            run["measures"]["rate.tokens"], 10 / (run["piece_times_s"][10] - run["piece_times_s"][0])
+        )
+        self.assertEqual(len(run["piece_times_s"]), 11)
+        self.assertLess(max(run["piece_times_s"]), run["time_s"])
+
+    def test_without_a_token_count_words_or_characters_are_counted_and_named_so(self):
+        self.plan("lines", framing="lines")
+        self.set_counting("")
+        run = self.runs()["lines"]
+        self.assertEqual((run["text"], run["tokens"], run["measures"]["output.words"]), ("a b c d", 0, 4))
+        self.set_counting('count = "characters"\n')
+        run = self.runs()["lines"]
+        self.assertEqual(run["measures"]["output.characters"], 7)
+        self.assertNotIn("rate.tokens", run["measures"])
+
+    def set_counting(self, line: str) -> None:
+        plan = (self.folder / "plan.toml").read_text()
+        plan = "\n".join(x for x in plan.splitlines() if not x.startswith(("tokens_", "count")))
+        self.write("plan.toml", plan.replace('text = "/pieces', f'{line}text = "/pieces'))
+
+    def test_refusals_are_told_by_code_and_retries_are_never_hidden(self):
+        self.plan("refused-once", "refused", "moved", more="retries = 1")
+        runs = self.runs(expect=1)
+        self.assertEqual(runs["refused-once"]["status"], "finished")
+        self.assertEqual([kind for kind, _ in runs["refused-once"]["faults"]], ["http-429"])
+        self.assertEqual(runs["refused-once"]["measures"]["count.retries"], 1)
+        self.assertIn("the server answered 503 Down", runs["refused"]["error"])
+        self.assertEqual([kind for kind, _ in runs["refused"]["faults"]], ["http-503"] * 2)
+        self.assertIn("302", runs["moved"]["error"])
+        self.assertEqual(sum(path == "moved" for path, _ in self.server.asked), 1)
+
+    def test_what_is_no_answer_fails_and_says_why(self):
+        cases = {
+            "cut-chunked": "cut off", "cut-event": "cut off in the middle", "packed": "gzip", "no-http": "",
+            "no-text": "nothing stood at /pieces/0/text", "bad-chunk": "no number", "error-inside": "the pen broke",
+            "endless-head": "", "endless-line": "a line of more than", "large-event": "more than 1048576 bytes",
+            "many-lines": "an event of more than",
+        }  # fmt: skip
+        self.plan(*cases)
+        for name, run in self.runs(expect=1).items():
+            with self.subTest(name):
+                self.assertEqual(run["status"], "failed")
+                self.assertIn(cases[name], run["error"])
+        self.assertEqual(self.made()["cut-chunked"]["text"], "half a ")
+
+    def test_what_is_odd_is_read_as_far_as_it_goes(self):
+        self.plan("latin", "not-json", "nested", "long")
+        runs = self.runs()
+        self.assertEqual((runs["long"]["text"], runs["long"]["faults"]), ("\U0001f33f" * 20_000, []))
+        self.assertEqual(runs["latin"]["text"], "caf\ufffd \ufffd")
+        self.assertEqual([kind for kind, _ in runs["latin"]["faults"]], ["encoding"])
+        self.assertEqual([kind for kind, _ in runs["not-json"]["faults"]], ["not-json"])
+        self.assertEqual(runs["nested"]["text"], "survived")
+
+    def test_nobody_there_is_told(self):
+        self.plan("timed")
+        self.write("plan.toml", (self.folder / "plan.toml").read_text().replace(f":{self.server.port}/", ":9/"))
+        self.assertIn("http://127.0.0.1:9/", self.runs(expect=1)["timed"]["error"])
+
+
+class Hostility(Streams):
+    def test_no_answer_outlasts_the_limits_or_takes_the_memory(self):
+        self.plan("endless-comments", "endless-tokens", "endless-line", "large-event", "many-lines",
+                  limits="tokens = 5000", stall_limit="4 s", run_limit="12 s")  # fmt: skip
+        started = self.start("run", "--plain")
+        highest = 0
+        while started.poll() is None:
+            try:
+                highest = max([highest, *(c.memory_info().rss for c in psutil.Process(started.pid).children())])
+            except psutil.Error:
+                pass
+            time.sleep(0.01)
+        runs = self.made()
+        self.assertEqual(runs["endless-comments"]["status"], "stalled")
+        self.assertEqual(runs["endless-tokens"]["status"], "over-limit")
+        self.assertEqual({runs[name]["status"] for name in ("endless-line", "large-event", "many-lines")}, {"failed"})
+        self.assertLess(highest, (64 + 64) * 2**20)  # the asking process with its libraries has half of this at rest
+
+    def test_no_text_of_a_server_reaches_the_terminal_as_a_control_code(self):
+        self.plan("codes", "refused")
+        self.unvek("run", "--plain", expect=1)
+        for command in (("show", "1"), ("show", "2"), ("log",), ("compare",), ("try", "--set", "do=codes")):
+            done = self.unvek(*command)
+            shown = done.stdout + done.stderr
+            self.assertFalse([c for c in shown if (c < " " and c not in "\n\t") or "\x7f" <= c < "\xa0"], shown)
+        self.assertIn("red", self.unvek("show", "1").stdout)
+
+    def test_a_secret_is_sent_and_kept_nowhere(self):
+        self.plan("echo", more='secrets = ["API_KEY"]\n[runners.cards.headers]\nAuthorization = "Bearer {API_KEY}"')
+        told = self.unvek("run", expect=1).stderr
+        self.assertIn("the environment has no API_KEY", told)
+        os.environ["API_KEY"] = SECRET
+        self.addCleanup(os.environ.pop, "API_KEY")
+        told = self.unvek("run", "--afresh", expect=1)
+        self.assertIn(f"Bearer {SECRET}".encode(), self.server.asked[-1][1])
+        shown = told.stdout + told.stderr + self.unvek("show", "2").stdout + self.unvek("log", "--as", "json").stdout
+        self.assertIn("you said [API_KEY]", shown)
+        self.assertNotIn(SECRET, shown)
+        files = [path for path in (self.folder / "logbook").rglob("*") if path.is_file()]
+        self.assertGreater(len(files), 2)
+        self.assertFalse([path for path in files if SECRET.encode() in path.read_bytes()])
+
+
+class Clients(Streams):
+    def test_each_client_asks_again_when_it_is_answered(self):
+        self.plan("timed", vary="clients = [1, 3]\n", more="requests = 6")
+        self.unvek("run", "--plain")
+        self.assertEqual(self.server.most_at_once, 3)
+        alone, three = (self.result("show", str(row["run"])) for row in self.log())
+        self.assertEqual([row["varied"]["clients"] for row in (alone, three)], [1, 3])
+        asked = sorted(alone["requests"], key=lambda request: request["sent_s"])
+        self.assertTrue(all(later["sent_s"] >= earlier["ended_s"] for earlier, later in pairwise(asked)))
+        self.assertAlmostEqual(three["measures"]["rate.tokens.sum"], 66 / three["time_s"])
+        self.assertEqual((three["tokens"], three["measures"]["requests.failed"]), (66, 0))
+        for client in range(3):
+            mine = [request for request in three["requests"] if request["client"] == client]
+            self.assertEqual(len(mine), 2)
+            self.assertGreaterEqual(mine[1]["sent_s"], mine[0]["ended_s"])
+        asked = sorted(json.loads(request.splitlines()[-1])["seed"] for _, request in self.server.asked[6:])
+        self.assertEqual(asked, [4, 5, 6, 7, 8, 9])  # every request asks for something else
+
+    def test_requests_at_set_times_are_timed_from_when_they_were_due(self):
+        self.plan("timed", more="arrivals_per_second = 20\nrequests = 8")
+        run = self.runs()["timed"]
+        due = [request["due_s"] for request in run["requests"]]
+        for place, due_s in enumerate(due):
+            self.assertAlmostEqual(due_s, place / 20, places=6)
+        self.assertGreater(self.server.most_at_once, 3)
+        self.assertTrue(all(request["sent_s"] >= request["due_s"] - 1e-6 for request in run["requests"]))
+
+    def test_failures_of_some_requests_do_not_fail_the_run_and_are_counted(self):
+        self.plan("refused-once", more="clients = 2\nrequests = 4")
+        run = self.runs()["refused-once"]
+        self.assertEqual((run["status"], run["measures"]["requests.failed"]), ("finished", 0.5))
+        self.assertEqual(sorted(str(request["code"]) for request in run["requests"]), ["200", "200", "429", "429"])
+        self.assertIn("HTTP 429: 2", self.unvek("show", "1").stdout)
+
+
+SERVE = """
+import http.server, os, sys, time
+if sys.argv[2] == "exits":
+    sys.exit("no weights here")
+if sys.argv[2] == "hangs":
+    time.sleep(600)
+held = bytearray(b"x") * (40 * 2**20)
+class Handler(http.server.BaseHTTPRequestHandler):
+    def do_GET(self):
+        self.send_response(200); self.end_headers()
+    def do_POST(self):
+        if sys.argv[2] == "dies":
+            os._exit(9)
+        self.send_response(200); self.end_headers()
+        self.wfile.write(b'data: {"pieces": [{"text": "hello"}]}\\n\\n')
+    def log_message(self, *_): pass
+print("serving", os.getpid(), flush=True)
+http.server.HTTPServer(("127.0.0.1", int(sys.argv[1])), Handler).serve_forever()
+"""
+
+
+class OwnServer(Streams):
+    def serve(self, *behaviours: str, **options: Any) -> None:
+        self.write("serve.py", SERVE)
+        more = 'serve = ["{python}", "serve.py", "{port}", "{do}"]\nready = "http://127.0.0.1:{port}/{do}"'
+        self.write_plan(
+            RUNNER.format(name="cards", port="{port}", framing="sse", more=more),
+            *(variant(name, do=name) + 'runner = "cards"\n' for name in ("slow", *behaviours)),
+            task(seeds=[1]),
+            **options,
+        )
+
+    def test_it_is_started_measured_and_ended(self):
+        self.serve(rounds=2)
+        run = self.runs()["slow"]
+        self.assertEqual((run["status"], run["text"]), ("finished", "hello"))
+        self.assertGreater(run["machine"]["memory_peak_bytes"], 40 * 2**20)
+        self.assertLess(run["machine"]["memory_peak_bytes"], 120 * 2**20)
+        self.assertGreater(run["load_s"], 0.02)
+        self.assertIn("serve.py", " ".join(run["provenance"]["script"]))
+        pids = [int(log.read_text().split()[1]) for log in (self.folder / "logbook" / "logs").iterdir()]
+        self.assertEqual((len(pids), [is_alive(pid) for pid in pids]), (2, [False, False]))
+
+    def test_one_that_fails_is_told_and_the_rest_goes_on(self):
+        self.serve("exits", "dies", "hangs", stall_limit="4 s")
+        runs = self.runs(expect=1)
+        self.assertEqual([run["status"] for run in runs.values()], ["finished", "failed", "failed", "stalled"])
+        self.assertIn("exit code 1", runs["exits"]["error"])
+        logs = [log.read_text() for log in (self.folder / "logbook" / "logs").iterdir()]
+        self.assertIn("no weights here\n", logs)
+
+
+class Pieces(unittest.TestCase):
+    def test_messages_do_not_depend_on_how_the_bytes_are_cut(self):
+        text = b"\xef\xbb\xbfdata: a\r\ndata: b\n\r\n: no\rdata:c\r\rdata: lost"
+        whole = list(EventStream().feed(text))
+        self.assertEqual(whole, ["a\nb", "c"])
+        for size in range(1, 9):
+            stream = EventStream()
+            cut = [m for start in range(0, len(text), size) for m in stream.feed(text[start : start + size])]
+            self.assertEqual((cut, stream.was_cut_off), (whole, True), size)
+        lines = MessageLines()
+        self.assertEqual([*lines.feed(b"1\r\n\n2"), *lines.feed(b"3\n4"), *lines.end()], ["1\r", "23", "4"])
+
+    def test_a_line_of_a_million_pieces_is_refused_in_good_time(self):
+        stream = EventStream()
+        with self.assertRaises(FramingError):
+            for _ in range(3 * 2**20):
+                list(stream.feed(b"x"))
+
+    def test_a_body_is_what_its_headers_say(self):
+        def read(headers: dict[str, str], data: bytes, size: int) -> tuple[bytes, bool]:
+            body = Body(headers)
+            return b"".join(p for s in range(0, len(data), size) for p in body.feed(data[s : s + size])), body.is_over
+
+        coded = b"4;x=y\r\nabcd\r\nA\r\n0123456789\r\n0\r\nX: y\r\n\r\nmore"
+        for size in (1, 2, 5, 100):
+            self.assertEqual(read({"transfer-encoding": "Chunked"}, coded, size), (b"abcd0123456789", True))
+            self.assertEqual(read({"content-length": "3"}, b"abcdef", size), (b"abc", True))
+            self.assertEqual(read({}, b"abc", size), (b"abc", False))
+        for data in (b"-1\r\n", b"g\r\n", b"9" * 30 + b"\r\n", b"1\r\nab\r\n", b"x" * 5000):
+            with self.assertRaises(BodyError):
+                read({"transfer-encoding": "chunked"}, data, 1)
+        for headers in ({"content-encoding": "br"}, {"transfer-encoding": "gzip, chunked"}):
+            with self.assertRaises(BodyError):
+                Body(headers)
+
+
+if __name__ == "__main__":
+    unittest.main()
