@@ -32,15 +32,30 @@ class Database:
         """
         folder = LogbookFolder(path)
         folder.make()
+        if not (folder.database.is_file() and folder.database.stat().st_size > 0):
+            cls._make(folder)
         logbook = cls(folder, _sqlite(folder.database))
-        if folder.database.is_file() and folder.database.stat().st_size > 0:
-            logbook._bring_up_to_date()
-            logbook._refuse_if_damaged()
-        else:
-            with logbook._writing() as connection:
+        logbook._bring_up_to_date()
+        logbook._refuse_if_damaged()
+        return logbook
+
+    @classmethod
+    def _make(cls, folder: LogbookFolder) -> None:
+        """Make an empty logbook under another name and rename it: killed on the way, nothing half made is left."""
+        making = folder.database.with_name(folder.database.name + ".making")
+        made = cls(folder, _sqlite(making))
+        try:
+            for left in folder.path.glob(f"{making.name}*"):  # of a making that was killed, its write-ahead log too
+                left.unlink()
+            with made._writing() as connection:
                 tables.metadata.create_all(connection)
                 connection.execute(tables.about.insert().values(key="format_version", value=str(tables.FORMAT_VERSION)))
-        return logbook
+            made.close()
+            making.replace(folder.database)
+        except OSError as error:
+            raise told_of_disk(folder.path, error) from error
+        finally:
+            made.close()
 
     @classmethod
     def open(cls, path: Path) -> Self:

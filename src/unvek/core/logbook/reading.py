@@ -1,21 +1,31 @@
 """The logbook, read: runs, launches, outputs and measures as rows; what is long comes in small pieces."""
 
+import json
 from collections import Counter
-from collections.abc import Collection, Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
-from sqlalchemy import Select, func, select
+from sqlalchemy import ColumnElement, Select, String, func, select, type_coerce
+from sqlalchemy.types import NullType
 
 from unvek.core.errors import InputError
 from unvek.core.logbook import tables
 from unvek.core.logbook.database import Database
+from unvek.core.logbook.listing import Listed, WantedRuns
 from unvek.core.logbook.packing import unpack_floats
+from unvek.core.logbook.run_table import RunTable, uncollected
 from unvek.core.plan.cells import Cell
-from unvek.core.run.record import FAILURES, FINISHED, Slot
+from unvek.core.run.record import CELL_FROM_ELSEWHERE, FAILURES, FINISHED, Slot
 
 Row = Mapping[str, Any]
 AT_A_TIME = 2000  # rows
+# What findings need of many runs at once; the rest of a run is read where one is shown.
+FOR_FINDINGS = (
+    "number", "cell", "launch", "place", "variant", "form", "task", "seed", "round", "repeat", "warm_up", "varied",
+    "status", "voided", "time_s", "first_s", "steps", "step_time_s", "memory_peak_bytes", "memory_device_bytes",
+    "cpu_s", "tokens", "source", "energy_j", "others_share", "stolen_share",
+)  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -28,8 +38,7 @@ class PlanOnRecord:
     content: Mapping[str, Any]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Measured:
+class Measured(NamedTuple):
     """One value of a measure of a run, against another run (0: against none)."""
 
     run: int
@@ -137,7 +146,13 @@ class LogbookReading(Database):
         since = 0 if most is None else select(func.coalesce(func.max(runs.number), 0) - most).scalar_subquery()
         query = (
             select(runs.number, runs.cell, runs.variant, runs.time_s, runs.steps, runs.status, runs.warm_up, runs.place)
-            .where(runs.number > since, runs.place > 0, runs.voided.is_(None), runs.trial.is_(False))
+            .where(
+                runs.number > since,
+                runs.place > 0,
+                runs.voided.is_(None),
+                runs.trial.is_(False),
+                runs.cell.not_like(CELL_FROM_ELSEWHERE + "%"),
+            )
             .order_by(runs.number.desc() if newest_first else runs.number)
         )
         for row in self._rows(query):
@@ -167,13 +182,57 @@ class LogbookReading(Database):
 
         With `trials` those made by `try`, else those of plans.
         """
+        return list(self.run_table(trials))
+
+    def run_table(
+        self, trials: bool = False, columns: Sequence[str] | None = None, where: Sequence[ColumnElement[bool]] = ()
+    ) -> RunTable:
+        """Return the same as columns: all of them, or those named and the launch's rig."""
+        names = tuple(columns or tables.runs.c.keys())
+        rigs = {launch["number"]: launch["rig"] for launch in self.launches()}
         query = (
-            select(tables.runs, tables.launches.c.rig)
-            .join_from(tables.runs, tables.launches)
-            .where(tables.runs.c.trial.is_(trials))
+            select(*(type_coerce(tables.runs.c[name], NullType) for name in names))
+            .where(tables.runs.c.trial.is_(trials), *where)
             .order_by(tables.runs.c.number)
         )
-        return list(self._rows(query))
+        found: dict[str, list[Any]] = {name: [] for name in names}
+        with uncollected(), self._reading() as connection:
+            cursor = connection.execute(query).cursor  # the driver's own: its rows are plain tuples
+            while cursor is not None and (rows := cursor.fetchmany(AT_A_TIME)):
+                for column, values in zip(found.values(), zip(*rows, strict=True), strict=True):
+                    column.extend(values)
+        varied = {text: json.loads(text) for text in set(found["varied"])}
+        found["varied"] = [varied[text] for text in found["varied"]]
+        found["warm_up"] = [bool(warm_up) for warm_up in found["warm_up"]]
+        found["rig"] = [rigs[launch] for launch in found["launch"]]
+        return RunTable(found)
+
+    def names_in(self, column: str) -> list[str]:
+        """Return the different texts that stand in a column of the table of runs."""
+        with self._reading() as connection:
+            return list(connection.scalars(select(tables.runs.c[column]).distinct()))
+
+    def listed(self, wanted: WantedRuns) -> Listed:
+        """Return the runs that are wanted, in the order in which they were made; of many the newest, if asked."""
+        runs, conditions = tables.runs.c, wanted.conditions()
+        of_sort = runs.trial.is_(wanted.trials)
+        with self._reading() as connection:
+            every = connection.scalar(select(func.count()).select_from(tables.runs).where(of_sort)) or 0
+            if wanted.varied:
+                texts = connection.scalars(select(type_coerce(runs.varied, String)).distinct()).all()
+                fitting_texts = [text for text in texts if wanted.lets(json.loads(text))]
+                conditions.append(type_coerce(runs.varied, String).in_(fitting_texts))
+            fitting = every
+            if conditions:
+                query = select(func.count()).select_from(tables.runs).where(of_sort, *conditions)
+                fitting = connection.scalar(query) or 0
+        at_least = None
+        if wanted.newest is not None and wanted.newest < fitting:
+            newest = select(runs.number).where(of_sort, *conditions).order_by(runs.number.desc())
+            with self._reading() as connection:
+                at_least = connection.scalar(newest.offset(wanted.newest - 1).limit(1))
+            conditions.append(runs.number >= at_least)
+        return Listed(self.run_table(wanted.trials, where=conditions), fitting, every)
 
     def run(self, number: int) -> Row:
         """Return one run with its details; InputError where there is none of this number."""
@@ -184,7 +243,17 @@ class LogbookReading(Database):
                 last = connection.scalar(select(func.max(tables.runs.c.number)))
                 raise InputError(f"there is no run {number}; the runs here are 1 to {last}" if last else
                                  "there are no runs here yet; make some with 'unvek run PLAN'")  # fmt: skip
-        return {**row._mapping, "step_times_s": unpack_floats(row.step_times_s)}
+        return {
+            **row._mapping,
+            "step_times_s": unpack_floats(row.step_times_s),
+            "piece_times_s": unpack_floats(row.piece_times_s or b""),
+        }
+
+    def texts(self) -> dict[int, str]:
+        """Return what each run has written, by its number, where it has written anything."""
+        details = tables.run_details.c
+        with self._reading() as connection:
+            return {row.run: row.text for row in connection.execute(select(details.run, details.text)) if row.text}
 
     def has_run(self, launch: int, place: int) -> bool:
         """Whether the run at this place of a launch was kept."""
@@ -201,6 +270,17 @@ class LogbookReading(Database):
 
     def launches(self) -> list[Row]:
         return list(self._rows(select(tables.launches)))
+
+    def made_of_launches(self) -> dict[int, Row]:
+        """Return what the first run of each launch was made of (its provenance), by the launch's number."""
+        runs = tables.runs.c
+        firsts = select(func.min(runs.number)).where(runs.trial.is_(False), runs.place > 0).group_by(runs.launch)
+        query = (
+            select(runs.launch, tables.run_details.c.provenance)
+            .join(tables.run_details, tables.run_details.c.run == runs.number)
+            .where(runs.number.in_(firsts))
+        )
+        return {row["launch"]: row["provenance"] for row in self._rows(query)}
 
     def launch(self, number: int) -> Row:
         query = select(tables.launches, tables.rigs.c.facts).join(tables.rigs).where(tables.launches.c.number == number)
@@ -230,13 +310,24 @@ class LogbookReading(Database):
 
     def measured(self, run: int | None = None) -> list[Measured]:
         """Return the measures of all runs, or of one."""
-        query = select(tables.measures)
-        rows = self._rows(query if run is None else query.where(tables.measures.c.run == run))
-        return [Measured(**row) for row in rows]
+        query = select(*(tables.measures.c[name] for name in Measured._fields))
+        if run is not None:
+            query = query.where(tables.measures.c.run == run)
+        with self._reading() as connection:
+            return list(map(Measured._make, connection.execute(query).fetchall()))
 
     def notes(self, run: int) -> list[Row]:
         """Return the remarks on a run, oldest first."""
         return list(self._rows(select(tables.notes).where(tables.notes.c.run == run).order_by(tables.notes.c.number)))
+
+    def courses(self, numbers: Iterable[int]) -> Iterator[Row]:
+        """Yield what these runs tell along themselves: their packed step and token times, and what telemetry saw."""
+        details = tables.run_details.c
+        wanted = set(numbers)
+        query = select(details.run, details.step_times_s, details.piece_times_s, details.machine)
+        for row in self._rows(query):
+            if row["run"] in wanted:
+                yield row
 
     def noted_runs(self) -> set[int]:
         """Return the numbers of the runs that there are remarks on."""

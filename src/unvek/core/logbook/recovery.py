@@ -74,4 +74,5 @@ def _record(entry: Mapping[str, Any], lines: list[bytes]) -> RunRecord:
         provenance={},
         source=entry["source"],
         trial=entry["trial"],
+        varied=entry.get("varied", {}),
     )

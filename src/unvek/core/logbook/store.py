@@ -1,7 +1,7 @@
 """The logbook, written: a run at a time, each safe when it is over."""
 
 import hashlib
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from datetime import UTC, datetime
 from pathlib import Path
 from statistics import median
@@ -12,9 +12,11 @@ from sqlalchemy import Connection, select
 from unvek.core.logbook import tables
 from unvek.core.logbook.database import told_of_disk
 from unvek.core.logbook.folder import OutputFile
+from unvek.core.logbook.foreign import ForeignRun, keep_runs
 from unvek.core.logbook.packing import pack_floats
 from unvek.core.logbook.reading import LogbookReading, Measured, PlanOnRecord, Row
 from unvek.core.run.record import RunRecord
+from unvek.core.run.streams import as_rows
 
 __all__ = ["Logbook", "Measured", "PlanOnRecord", "Row"]
 
@@ -30,11 +32,7 @@ class Logbook(LogbookReading):
         """Note the machine that the next launches are made on."""
         self.rig = fingerprint
         with self._writing() as connection:
-            if (
-                connection.scalar(select(tables.rigs.c.fingerprint).where(tables.rigs.c.fingerprint == fingerprint))
-                is None
-            ):
-                connection.execute(tables.rigs.insert().values(fingerprint=fingerprint, facts=dict(facts)))
+            _note_rig(connection, fingerprint, facts)
 
     def record_plan(self, path: Path, text: str, content: Mapping[str, Any]) -> int:
         """Note the plan whose runs are made next; the newest plan is what findings speak of."""
@@ -103,6 +101,29 @@ class Logbook(LogbookReading):
                 )  # fmt: skip
         return number
 
+    def keep_imported(
+        self,
+        runs: Iterable[ForeignRun],
+        rig: str,
+        facts: Mapping[str, Any],
+        content: Callable[[], Mapping[str, Any]],
+    ) -> int:
+        """Keep runs from elsewhere in one transaction, a launch for each round of a variant; return how many.
+
+        Where the logbook has no plan yet, what content returns takes its place, once all runs are seen. Whatever runs
+        or content raise, nothing is kept.
+        """
+        with self._writing() as connection:
+            _note_rig(connection, rig, facts)
+            kept = keep_runs(connection, runs, rig, _now())
+            if connection.scalar(select(tables.plans.c.number).limit(1)) is None:
+                connection.execute(
+                    tables.plans.insert().values(
+                        digest="", recorded_at=_now(), path="", text="", content=dict(content())
+                    )
+                )  # fmt: skip
+        return kept
+
     def void_slots(self, cell_keys: Iterable[str], reason: str) -> int:
         """Take every run of these cells out, with the reason; return how many. Nothing is deleted."""
         with self._writing() as connection:
@@ -148,6 +169,12 @@ class Logbook(LogbookReading):
             connection.execute(
                 tables.forecasts.update().where(tables.forecasts.c.number == number).values(took_s=took_s)
             )
+
+
+def _note_rig(connection: Connection, fingerprint: str, facts: Mapping[str, Any]) -> None:
+    known = select(tables.rigs.c.fingerprint).where(tables.rigs.c.fingerprint == fingerprint)
+    if connection.scalar(known) is None:
+        connection.execute(tables.rigs.insert().values(fingerprint=fingerprint, facts=dict(facts)))
 
 
 def _run_row(run: RunRecord) -> dict[str, Any]:
@@ -199,6 +226,8 @@ def _details_row(run: RunRecord) -> dict[str, Any]:
         "log_tail": run.log_tail,
         "text": run.progress.text,
         "machine": dict(run.machine),
+        "piece_times_s": pack_floats(run.progress.piece_times_s),
+        "requests": as_rows(run.progress.requests),
     }
 
 

@@ -20,7 +20,7 @@ from sqlalchemy import (
     false,
 )
 
-FORMAT_VERSION = 2
+FORMAT_VERSION = 3
 
 metadata = MetaData()
 
@@ -111,6 +111,8 @@ run_details = Table(
     Column("log_tail", Text, nullable=False),
     Column("text", Text, nullable=False),
     Column("machine", JSON, nullable=False, server_default="{}"),  # what telemetry saw
+    Column("piece_times_s", LargeBinary, nullable=False, server_default=""),  # as step_times_s, one a piece of text
+    Column("requests", JSON, nullable=False, server_default="[]"),  # one object a request, where there were any
 )
 
 outputs = Table(

@@ -26,6 +26,10 @@ STEPS: dict[int, tuple[str, ...]] = {
         "CREATE TABLE forecasts (number INTEGER NOT NULL PRIMARY KEY, made_at VARCHAR NOT NULL, "
         "title VARCHAR NOT NULL, runs INTEGER NOT NULL, low_s FLOAT NOT NULL, high_s FLOAT NOT NULL, took_s FLOAT)",
     ),
+    2: (
+        "ALTER TABLE run_details ADD COLUMN piece_times_s BLOB NOT NULL DEFAULT ''",
+        "ALTER TABLE run_details ADD COLUMN requests JSON NOT NULL DEFAULT '[]'",
+    ),
 }
 
 

@@ -1,0 +1,46 @@
+"""Which runs a list is to hold, and what comes of it: the database picks them, so that a long logbook costs little."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from sqlalchemy import ColumnElement
+
+from unvek.core.logbook import tables
+from unvek.core.logbook.run_table import RunTable
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WantedRuns:
+    """None is any; since is a moment as runs have it; newest is how many of the latest that fit."""
+
+    trials: bool = False
+    variants: Sequence[str] | None = None
+    tasks: Sequence[str] | None = None
+    statuses: Sequence[str] | None = None
+    varied: Mapping[str, Any] = field(default_factory=dict)
+    since: str | None = None
+    newest: int | None = None
+
+    def conditions(self) -> list[ColumnElement[bool]]:
+        """Return what the database is to look for, but for what is varied."""
+        runs = tables.runs.c
+        found: list[ColumnElement[bool]] = []
+        for column, values in ((runs.variant, self.variants), (runs.task, self.tasks), (runs.status, self.statuses)):
+            if values is not None:
+                found.append(column.in_(values))
+        if self.since is not None:
+            found.append(runs.started_at >= self.since)
+        return found
+
+    def lets(self, varied: Mapping[str, Any]) -> bool:
+        return all(varied.get(name) == value for name, value in self.varied.items())
+
+
+@dataclass(frozen=True, slots=True)
+class Listed:
+    """The runs, how many there are that fit, and how many in all."""
+
+    runs: RunTable
+    fitting: int
+    every: int
