@@ -1,0 +1,188 @@
+"""Tables in files: CSV (RFC 4180), JSON Lines and Parquet, read a row at a time and written so."""
+
+import csv
+import json
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from pathlib import Path
+from typing import IO, TYPE_CHECKING, Any
+
+from unvek.core.errors import InputError
+
+if TYPE_CHECKING:
+    import pyarrow
+
+CSV, JSON_LINES, PARQUET = ".csv", ".jsonl", ".parquet"
+ENDINGS = (CSV, JSON_LINES, PARQUET)
+AT_A_TIME = 1000  # rows of Parquet
+LONGEST_LINE = 2**20
+UNPACKED_FACTOR, UNPACKED_FREE_BYTES = 4, 64 * 2**20
+FORMULA_STARTS = ("=", "+", "-", "@", "\t", "\r")
+
+Row = Mapping[str, Any]
+
+
+def ending_of(path: Path) -> str:
+    """Return which kind of table a file is by its name; InputError where that does not say."""
+    ending = path.suffix.lower()
+    if ending not in ENDINGS:
+        raise InputError(f"{path} ends in none of {', '.join(ENDINGS)}, so what it holds is not known; rename it")
+    return ending
+
+
+def read_rows(path: Path) -> Iterator[tuple[int, Sequence[str] | None, Row]]:
+    """Yield (line, header or None, row) of a file: of CSV and Parquet the header comes first, with an empty row.
+
+    Lines count from 1; a row of Parquet counts as a line after the header. InputError where the file can't be read as
+    what its name says.
+    """
+    readers = {CSV: _read_csv, JSON_LINES: _read_json_lines, PARQUET: _read_parquet}
+    try:
+        yield from readers[ending_of(path)](path)
+    except UnicodeDecodeError as error:
+        raise InputError(f"{path} is not UTF-8 text: {error.reason} at byte {error.start}") from error
+    except OSError as error:
+        raise InputError(f"{path} can't be read: {error.strerror or error}") from error
+
+
+def _read_csv(path: Path) -> Iterator[tuple[int, Sequence[str] | None, Row]]:
+    with open(path, encoding="utf-8-sig", newline="") as file:
+        lines = csv.reader(_bounded(file, path), strict=True)
+        header = _next_cells(lines, path)
+        if header is None:
+            raise InputError(f"{path} is empty; wanted a header with variant and time_s at least")
+        yield 1, header, {}
+        while (cells := _next_cells(lines, path)) is not None:
+            if not cells:
+                continue
+            if len(cells) != len(header):
+                raise InputError(
+                    f"{path}, line {lines.line_num}: {len(cells)} cells, where the header has {len(header)}"
+                )
+            yield lines.line_num, None, {name: _unquoted(cell) for name, cell in zip(header, cells, strict=True)}
+
+
+def _next_cells(lines: Any, path: Path) -> list[str] | None:
+    """Return the next row's cells; None after the last."""
+    try:
+        return next(lines, None)
+    except csv.Error as error:
+        raise InputError(f"{path}, line {lines.line_num}: no CSV ({error})") from error
+
+
+def _bounded(file: IO[str], path: Path) -> Iterator[str]:
+    number = 0
+    while line := file.readline(LONGEST_LINE):
+        number += 1
+        if len(line) >= LONGEST_LINE:
+            raise InputError(f"{path}, line {number}: longer than {LONGEST_LINE} characters")
+        yield line
+
+
+def _read_json_lines(path: Path) -> Iterator[tuple[int, Sequence[str] | None, Row]]:
+    with open(path, encoding="utf-8-sig") as file:
+        for number, line in enumerate(_bounded(file, path), 1):
+            if not line.strip():
+                continue
+            try:
+                row = json.loads(line)
+            except (ValueError, RecursionError) as error:
+                raise InputError(f"{path}, line {number}: no JSON ({error})") from error
+            if not isinstance(row, dict):
+                raise InputError(f"{path}, line {number}: wanted a JSON object, one a line")
+            yield number, list(row), row
+
+
+def _read_parquet(path: Path) -> Iterator[tuple[int, Sequence[str] | None, Row]]:
+    import pyarrow
+    import pyarrow.parquet
+
+    try:
+        with pyarrow.parquet.ParquetFile(path) as file:
+            unpacked = sum(file.metadata.row_group(n).total_byte_size for n in range(file.metadata.num_row_groups))
+            if unpacked > max(UNPACKED_FREE_BYTES, UNPACKED_FACTOR * path.stat().st_size):
+                raise InputError(f"{path} would take {unpacked} bytes unpacked, which is far more than it is large")
+            yield 1, file.schema_arrow.names, {}
+            line = 1
+            for batch in file.iter_batches(AT_A_TIME):
+                for row in batch.to_pylist():
+                    line += 1
+                    yield line, None, row
+    except (pyarrow.ArrowException, ValueError) as error:
+        raise InputError(f"{path} is no Parquet: {error}") from error
+
+
+def write_rows(rows: Iterable[Row], columns: Sequence[str], path: Path) -> int:
+    """Write rows into a file of the kind that its name says, and return how many; whole, or not at all.
+
+    InputError for a name that says nothing; OSError where it can't be written.
+    """
+    ending = ending_of(path)
+    part = path.with_name(path.name + ".part")
+    try:
+        if ending == PARQUET:
+            count = _write_parquet(rows, columns, part)
+        else:
+            with open(part, "w", encoding="utf-8", newline="") as file:
+                count = (write_csv if ending == CSV else _write_json_lines)(rows, columns, file)
+        part.replace(path)
+    finally:
+        part.unlink(missing_ok=True)
+    return count
+
+
+def write_csv(rows: Iterable[Row], columns: Sequence[str], file: IO[str]) -> int:
+    """Write CSV; a text that a spreadsheet would take for a formula is given a leading quote."""
+    writer = csv.writer(file, lineterminator="\r\n")
+    writer.writerow(columns)
+    count = 0
+    for row in rows:
+        writer.writerow([harmless(row.get(name)) for name in columns])
+        count += 1
+    return count
+
+
+def _write_json_lines(rows: Iterable[Row], columns: Sequence[str], file: IO[str]) -> int:
+    count = 0
+    for row in rows:
+        file.write(
+            json.dumps({name: row[name] for name in columns if row.get(name) is not None}, allow_nan=False) + "\n"
+        )
+        count += 1
+    return count
+
+
+def _write_parquet(rows: Iterable[Row], columns: Sequence[str], path: Path) -> int:
+    import pyarrow
+    import pyarrow.parquet
+
+    every = [{name: _flat(row.get(name)) for name in columns} for row in rows]
+    table = pyarrow.table({name: _column(name, [row[name] for row in every]) for name in columns})
+    pyarrow.parquet.write_table(table, path)
+    return len(every)
+
+
+def _column(name: str, values: list[Any]) -> "pyarrow.Array":
+    """A column of one type, numbers as numbers; one without any value is of texts."""
+    import pyarrow
+
+    return pyarrow.array(values, pyarrow.float64() if name.startswith("measure:") or name == "time_s" else None)
+
+
+def _flat(value: Any) -> Any:
+    return json.dumps(value) if isinstance(value, dict | list) else value
+
+
+def harmless(value: Any) -> Any:
+    """Return a value as CSV shows it: a text that a spreadsheet would take for a formula has a quote before it."""
+    if value is None:
+        return ""
+    if isinstance(value, bool):
+        return str(value).lower()
+    if isinstance(value, dict | list):
+        return json.dumps(value)
+    return "'" + value if isinstance(value, str) and value.startswith(FORMULA_STARTS) else value
+
+
+def _unquoted(cell: str) -> str:
+    """Undo the quote before what a spreadsheet would take for a formula."""
+    return cell[1:] if cell.startswith("'") and cell[1:].startswith(FORMULA_STARTS) else cell
