@@ -6,8 +6,10 @@
     run/        a Plan -> events from beside the model -> runs
     logbook/    runs, outputs and measures, kept safely
     measures/   an output and its reference -> numbers
-    stats/      numbers -> intervals, ratios, frontiers: arrays in, values out
-    findings/   logbook + measures + stats -> a comparison, a trade-off
+    stats/      numbers -> intervals, ratios, fits, frontiers: arrays in, values out
+    exchange/   a logbook's runs -> tables in files, and timings from elsewhere back in
+    findings/   logbook + measures + stats -> a comparison, an audit, a curve, a trade-off
+    rounds      a plan's rounds, and those that settle its ratios
     session     all of these together: one `run` from beginning to end
     trial       the same for one variant on one prompt
 

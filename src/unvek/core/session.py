@@ -13,7 +13,7 @@ from typing import Any
 from unvek.core.findings.changes import changed_files
 from unvek.core.logbook.database import told_of_disk
 from unvek.core.logbook.folder import LogbookFolder
-from unvek.core.logbook.outlook import learned, remaining_of
+from unvek.core.logbook.outlook import learned
 from unvek.core.logbook.recovery import recover_run
 from unvek.core.logbook.store import Logbook
 from unvek.core.plan.cells import Cell, Sources, cells_of, read_sources, weights_bytes
@@ -21,15 +21,16 @@ from unvek.core.plan.model import Plan
 from unvek.core.rig.facts import RigFacts
 from unvek.core.rig.present import accelerators_present
 from unvek.core.rig.telemetry import Instruments
+from unvek.core.rounds import RoundsToMake, Standing
 from unvek.core.run.asks import AskReader
-from unvek.core.run.engine import Engine, Setting, pending_groups
+from unvek.core.run.engine import Engine, PendingRun, Setting
 from unvek.core.run.family import end_leftovers
+from unvek.core.run.forecast import Forecaster
 from unvek.core.run.interruption import Interruption
 from unvek.core.run.journal import Journal, Listener, journal_name
 from unvek.core.run.memory_fence import remove_stale_fences
-from unvek.core.run.python_runner import PythonRunners
 from unvek.core.run.record import FAILURES
-from unvek.core.run.remaining import Remaining
+from unvek.core.run.runners.kinds import Runners
 from unvek.core.run.turn import Holder, Turn, taking_turn
 from unvek.core.units import counted
 
@@ -71,7 +72,7 @@ class Bench:
     logbook: Logbook
     instruments: Instruments
     rig: RigFacts
-    runners: PythonRunners
+    runners: Runners
     interruption: Interruption
     turn: Turn
 
@@ -99,7 +100,7 @@ def held_bench(plan: Plan, logbook_path: Path, wishes: Wishes) -> Iterator[Bench
         instruments = Instruments(present.accelerators, plan.rig.watts)
         stack.callback(instruments.close)
         logbook.record_rig(present.rig.fingerprint, present.rig.as_mapping())
-        runners = PythonRunners(plan.runners, present.environment)
+        runners = Runners(plan.runners, present.environment)
         yield Bench(logbook, instruments, present.rig, runners, interruption, turn)
 
 
@@ -119,23 +120,34 @@ def make_runs(plan: Plan, logbook_path: Path, wishes: Wishes | None = None) -> M
         if wishes.afresh:
             logbook.void_slots({cell.key for cell in cells}, "started afresh")
         logbook.record_plan(plan.path, plan.text, plan_content(plan, cells))
-        remaining = remaining_of(plan, cells, logbook, rig)
-        pending = remaining.runs
+        rounds = RoundsToMake(plan, cells, logbook, rig)
+        remaining, pending = rounds.remaining, rounds.pending
         forecast = remaining.time_left_s(forecaster) if pending else None
         number = logbook.record_forecast(plan.title, pending, *forecast) if forecast is not None else None
         began_s = monotonic()
-        with begun_journal(plan, bench, wishes, remaining, cells, forecast) as (journal, tally):
+        with begun_journal(bench, wishes, rounds.standing, cells, forecast) as (journal, tally):
             Engine(
                 plan, sources, bench.runners, logbook, journal, bench.interruption,
                 Setting(instruments=bench.instruments, forecaster=forecaster), remaining,
-            ).make(pending_groups(plan, cells, lambda cells, number: logbook.done(cells, rig, number)))  # fmt: skip
+            ).make(_groups(rounds, journal, forecaster, bench.interruption))  # fmt: skip
         stopped = bench.interruption.no_more()
         if number is not None and tally.made == pending and not stopped:
             logbook.close_forecast(number, monotonic() - began_s)
-        planned = len(cells) * plan.schedule.runs_of_a_cell
         return Made(
-            planned=planned, already=planned - pending, made=tally.made, failed=tally.failed, stopped=stopped
+            planned=rounds.planned, already=rounds.planned - rounds.pending, made=tally.made, failed=tally.failed,
+            stopped=stopped,
         )  # fmt: skip
+
+
+def _groups(
+    rounds: RoundsToMake, journal: Journal, forecaster: Forecaster, interruption: Interruption
+) -> Iterator[list[PendingRun]]:
+    """Yield the runs to make; where it takes more rounds to settle, the journal is told, and they go on."""
+    yield from rounds.groups()
+    while not interruption.no_more() and rounds.grown():
+        if journal.begin_again is not None:
+            journal.tell("plan", **journal.begin_again(), left_s=rounds.remaining.time_left_s(forecaster))
+        yield from rounds.groups()
 
 
 def _tell_doubts(
@@ -151,23 +163,21 @@ def _tell_doubts(
 
 @contextmanager
 def begun_journal(
-    plan: Plan,
     bench: Bench,
     wishes: Wishes,
-    remaining: Remaining,
+    standing: Callable[[], Standing],
     cells: tuple[Cell, ...],
     forecast_s: tuple[float, float] | None = None,
 ) -> Iterator[tuple[Journal, "Tally"]]:
     """Open the journal, tell it where things stand, and turn what goes wrong with the disk into words."""
     folder = bench.logbook.folder
     tally = Tally(wishes.listener)
-    planned = len(cells) * plan.schedule.runs_of_a_cell
     try:
         journal = Journal(folder.journal / journal_name(datetime.now(UTC).isoformat()), tally.hear)
         asks = AskReader(journal.path.with_suffix(".asks"))
         try:
             bench.interruption.listen(asks)
-            journal.begin_again = lambda: _beginning(plan, bench, remaining, cells, planned, asks.path.name)
+            journal.begin_again = lambda: _beginning(bench, standing(), cells, asks.path.name)
             journal.tell("plan", **journal.begin_again(), left_s=forecast_s)
             bench.turn.tell_journal(journal.path)
             if wishes.on_journal is not None:
@@ -180,10 +190,9 @@ def begun_journal(
         raise told_of_disk(folder.path, error) from error
 
 
-def _beginning(
-    plan: Plan, bench: Bench, remaining: Remaining, cells: tuple[Cell, ...], planned: int, asks: str
-) -> dict[str, Any]:
+def _beginning(bench: Bench, standing: Standing, cells: tuple[Cell, ...], asks: str) -> dict[str, Any]:
     """Tell a viewer where things stand."""
+    plan = standing.plan
     keys = {cell.key for cell in cells}
     seen = (seen for seen in bench.logbook.seen_runs(newest_first=True) if seen.cell in keys)
     earlier = [[run.variant, run.time_s, run.status, run.warm_up] for run in islice(seen, MOST_EARLIER)]
@@ -193,8 +202,8 @@ def _beginning(
         "reference": plan.reference,
         "variants": [[variant.name, variant.form] for variant in plan.variants],
         "rounds": plan.schedule.rounds,
-        "planned": planned,
-        "pending": remaining.runs_by_variant,
+        "planned": standing.planned,
+        "pending": standing.remaining.runs_by_variant,
         "earlier": earlier[::-1],
         "rig": dict(bench.rig.as_mapping()),
         "asks": asks,
@@ -208,17 +217,34 @@ def plan_content(plan: Plan, cells: tuple[Cell, ...]) -> dict[str, Any]:
         "reference": plan.reference,
         "quality": plan.quality,
         "rounds": plan.schedule.rounds,
+        "settle_to": plan.schedule.settle_to,
+        "most_rounds": plan.schedule.most_rounds,
         "repeats": plan.schedule.repeats,
         "variants": [
             {
                 "name": variant.name,
                 "form": variant.form,
+                "of": variant.of,
+                "runner": variant.runner,
+                "weights": [str(path) for path in variant.weights],
+                "parts": {name: str(path) for name, path in variant.parts.items()},
                 "settings": dict(variant.settings),
                 "weights_bytes": weights_bytes(variant),
             }
             for variant in plan.variants
         ],
-        "tasks": [{"name": task.name, "prompt": task.prompt, "seeds": list(task.seeds)} for task in plan.tasks],
+        "tasks": [
+            {
+                "name": task.name,
+                "prompt": task.prompt,
+                "seeds": list(task.seeds),
+                "wanted": list(task.wanted),
+                "facts": dict(task.facts),
+                "settings": dict(task.settings),
+            }
+            for task in plan.tasks
+        ],
+        "vary": {name: list(values) for name, values in plan.vary.items()},
         "measures": [{"name": measure.name, "kind": measure.kind} for measure in plan.measures],
         "cells": [cell.key for cell in cells],
     }

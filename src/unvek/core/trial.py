@@ -8,9 +8,11 @@ from typing import Any, ClassVar, TypeVar
 
 from unvek.core.errors import InputError
 from unvek.core.logbook.outlook import learned, remaining_of
-from unvek.core.plan.cells import cells_of, read_sources
+from unvek.core.plan.cells import cells_of, read_sources, vary_of
 from unvek.core.plan.door import nearest_words
 from unvek.core.plan.model import Plan, Schedule, Task, Variant
+from unvek.core.plan.runners import load_problem
+from unvek.core.rounds import Standing
 from unvek.core.run.engine import Engine, Setting, pending_groups
 from unvek.core.run.record import FINISHED
 from unvek.core.session import Wishes, begun_journal, held_bench
@@ -89,7 +91,7 @@ def make_trial(plan: Plan, logbook_path: Path, wish: TrialWish, wishes: Wishes |
     with held_bench(small, logbook_path, wishes) as bench:
         logbook = bench.logbook
         remaining = remaining_of(small, cells, None, "")
-        with begun_journal(small, bench, wishes, remaining, cells) as (journal, tally):
+        with begun_journal(bench, wishes, lambda: Standing(small, remaining, len(cells)), cells) as (journal, tally):
             Engine(
                 small, sources, bench.runners, logbook, journal, bench.interruption,
                 Setting(instruments=bench.instruments, forecaster=learned(logbook), trial=True, varied=wish.settings),
@@ -113,6 +115,11 @@ def _small_plan(plan: Plan, wish: TrialWish) -> Plan:
     variant = _chosen("variant", wish.variant or plan.reference, {v.name: v for v in plan.variants})
     task = _chosen("task", wish.task or plan.tasks[0].name, {t.name: t for t in plan.tasks})
     prompt = task.prompt if wish.prompt is None else wish.prompt
+    wrong = load_problem(wish.settings)
+    if wrong is not None:
+        raise InputError(wrong)
+    # Of what the plan varies, a trial takes one value: the one given, or the first.
+    varied = vary_of(plan, variant)
     return replace(
         plan,
         title=f"Trying {variant.name}",
@@ -120,6 +127,7 @@ def _small_plan(plan: Plan, wish: TrialWish) -> Plan:
         schedule=Schedule(rounds=1, repeats=1, warmups=0),
         variants=(replace(variant, settings=MappingProxyType({**variant.settings, **wish.settings})),),
         tasks=(replace(task, prompt=prompt, seeds=wish.seeds or task.seeds[:1]),),
+        vary={name: (wish.settings.get(name, values[0]),) for name, values in varied.items()},
     )
 
 

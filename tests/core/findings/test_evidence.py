@@ -10,8 +10,9 @@ from PIL import Image
 from tests.support import ProjectTest
 from unvek.core.errors import InputError
 from unvek.core.findings.comparison import compare
-from unvek.core.findings.evidence import gather
-from unvek.core.findings.likeness import read_picture, with_likeness
+from unvek.core.findings.gathering import Selection, gather
+from unvek.core.findings.kept_outputs import read_picture, read_scores
+from unvek.core.findings.measuring import with_measures
 from unvek.core.findings.needs import parse_need
 from unvek.core.findings.tradeoff import trade_off
 from unvek.core.logbook.store import Logbook
@@ -30,35 +31,41 @@ class WrittenLogbook(ProjectTest):
         self.addCleanup(self.logbook.close)
         self.logbook.record_rig("rig-1", RIG)
 
-    def plan(self, *variants: str, cells: list[str], quality: str | None = "likeness") -> None:
+    def plan(
+        self, *variants: str, cells: list[str], quality: str | None = "likeness", kinds: dict[str, str] | None = None,
+        of: dict[str, dict] | None = None, **also,
+    ) -> None:  # fmt: skip
         content = {
             "title": "t", "reference": variants[0], "quality": quality, "rounds": 3, "repeats": 1,
-            "variants": [{"name": v, "form": "full", "settings": {}, "weights_bytes": None} for v in variants],
-            "tasks": [{"name": "violet", "prompt": "p", "seeds": [1, 2]}],
-            "measures": [{"name": quality, "kind": "ssim"}] if quality else [], "cells": cells,
+            "variants": [{"name": v, "form": "full", "settings": {}, "weights_bytes": None, **(of or {}).get(v, {})}
+                         for v in variants],
+            "tasks": [{"name": "violet", "prompt": "p", "seeds": [1, 2], "wanted": ["half shade", "loam"]}],
+            "measures": [{"name": name, "kind": kind} for name, kind in (kinds or ({quality: "ssim"} if quality else {})).items()],
+            "cells": cells, **also,
         }  # fmt: skip
         self.logbook.record_plan(Path("plan.toml"), str(cells), content)
 
     def run_made(self, cell: str, time_s: float = 1.0, round_number: int = 1, status: str = "finished", place: int = 1,
-                 shade: int | None = None, memory: int = 100) -> int:  # fmt: skip
+                 shade: int | None = None, memory: int = 100, text: str = "", varied: dict[str, int] | None = None,
+                 scores: tuple[np.ndarray, np.ndarray] | None = None, launch: int | None = None, **also) -> int:  # fmt: skip
         name, task, seed = cell.split("/")
-        launch = self.logbook.open_launch(name, round_number)
-        made = self.logbook.making_path(launch, place) if shade is not None else None
-        if made is not None:
+        launch = launch if launch is not None else self.logbook.open_launch(name, round_number)
+        made = self.logbook.making_path(launch, place) if shade is not None or scores is not None else None
+        if made is not None and shade is not None:
             Image.fromarray(picture(shade)).save(made / "label.png")
-        return self.logbook.keep_run(
-            RunRecord(
+        if made is not None and scores is not None:
+            np.savez(made / "given.scores.npz", log_probabilities=scores[0], tokens=scores[1])
+        record = RunRecord(
                 slot=Slot(cell_key=cell, round=round_number, repeat=1), launch=launch, place=place, warm_up=False,
                 variant=name, form="full", task=task, seed=int(seed), settings={}, limits={}, status=status, error=None,
                 started_at="2026-01-01T00:00:00+00:00",
-                progress=Progress(time_s=time_s, memory_peak_bytes=memory, values=(Value(name="warmth", number=4, unit="K"),)),
+                varied=varied or {}, progress=Progress(time_s=time_s, memory_peak_bytes=memory, text=text, values=(Value(name="warmth", number=4, unit="K"),)),
                 exit_code=None, log_tail="", provenance={},
-            ),
-            made,
         )  # fmt: skip
+        return self.logbook.keep_run(replace(record, **also), made)
 
     def evidence(self, **chosen):
-        return with_likeness(self.logbook, gather(self.logbook, **chosen))
+        return with_measures(self.logbook, gather(self.logbook, Selection(**chosen)))
 
 
 def picture(shade: int) -> np.ndarray:
@@ -109,6 +116,59 @@ class Likeness(WrittenLogbook):
         self.assertAlmostEqual(rows["b"].measures["likeness"].drift, (1 - (1 + strange) / 2) / (1 - other_seed))
         again = gather(self.logbook)
         self.assertEqual(len(again.measured), len(found.measured))
+
+    def test_texts_are_held_against_the_references_and_against_what_is_wanted(self):
+        kinds = {"facts": "contains", "likeness": "edit", "same": "exact"}
+        self.plan("a", "b", cells=["a/violet/1", "b/violet/1", "b/violet/2"], quality="facts", kinds=kinds)
+        for number in (1, 2):
+            self.run_made("a/violet/1", round_number=number, text="Half shade, in loam.")
+            self.run_made("b/violet/1", round_number=number, text="Half shade, in clay.")
+            self.run_made("b/violet/2", round_number=number, text="")
+        found = self.evidence()
+        rows = {row.variant: row.measures for row in compare(found, RIG).rows}
+        self.assertEqual([rows[v]["facts"].median for v in "ab"], [1.0, 0.5])
+        self.assertAlmostEqual(rows["b"]["likeness"].median, 1 - 3 / 20)
+        self.assertEqual([rows[v]["same"].median for v in "ab"], [1.0, 0.0])
+        self.assertIsNone(rows["b"]["facts"].drift)
+        np.testing.assert_array_equal(found.values("facts")[-1:], [np.nan])
+
+    def test_scores_give_perplexity_divergence_and_agreement(self):
+        self.plan(
+            "a", "b", cells=["a/violet/1", "b/violet/1"], quality="p", kinds={"p": "perplexity", "d": "kl", "t": "top1"}
+        )
+        sure, unsure = np.log([[0.5, 0.25, 0.25]] * 4), np.log([[0.25, 0.5, 0.25]] * 4)
+        for number in (1, 2):
+            self.run_made("a/violet/1", round_number=number, scores=(sure, np.array([0, 0, 0, 0])))
+            self.run_made("b/violet/1", round_number=number, scores=(unsure, np.array([0, 0, 0, 0])))
+        rows = {row.variant: row.measures for row in compare(self.evidence(), RIG).rows}
+        self.assertAlmostEqual(rows["a"]["p"].median, 2.0)
+        self.assertAlmostEqual(rows["b"]["p"].median, 4.0)
+        self.assertAlmostEqual(rows["b"]["d"].median, 0.25 * np.log(2))
+        self.assertEqual((rows["a"]["t"].median, rows["b"]["t"].median), (1.0, 0.0))
+        self.assertEqual(rows["b"]["p"].answer, "worse")
+
+    def test_scores_that_are_none_are_refused(self):
+        path = self.folder / "x.scores.npz"
+        for content in (b"", b"PK\x03\x04" + b"x" * 50):
+            path.write_bytes(content)
+            self.assertIsNone(read_scores(path))
+        np.savez_compressed(path, log_probabilities=np.zeros((4000, 4000)), tokens=np.zeros(4000, int))
+        self.assertIsNone(read_scores(path))  # a hundred times as large unpacked
+        np.savez(path, log_probabilities=np.array([{"a": 1}], object), tokens=np.zeros(1, int))
+        self.assertIsNone(read_scores(path))
+
+    def test_runs_are_paired_within_the_value_of_what_is_varied(self):
+        self.plan("a", "b", cells=["a/violet/1", "b/violet/1"], quality=None)
+        for number in (1, 2):
+            for steps in (2, 8):
+                for name, factor in (("a", 1.0), ("b", 0.5)):
+                    place = self.run_made(f"{name}/violet/1", factor * steps, number, varied={"steps": steps}, place=2)
+                    self.logbook.note_run(place, "x")
+        only = {row.variant: row for row in compare(self.evidence(varied={"steps": 8}), RIG).rows}
+        self.assertEqual([only[v].measures["time.total"].median for v in "ab"], [8.0, 4.0])
+        self.assertAlmostEqual(only["b"].measures["time.total"].ratio.value, 0.5)
+        with self.assertRaises(InputError):
+            self.evidence(varied={"steps": 3})
 
     def test_pictures_of_two_sizes_and_files_that_are_none_have_no_likeness(self):
         self.plan("a", "b", cells=["a/violet/1", "b/violet/1"])

@@ -5,11 +5,13 @@ import random
 import sqlite3
 import unittest
 
+import numpy as np
+
 from tests.core.findings.test_evidence import RIG, WrittenLogbook
 from tests.support import QUICK, SLOW, ProjectTest, task, variant
 from unvek.core.errors import InputError
 from unvek.core.findings.comparison import compare
-from unvek.core.findings.evidence import gather
+from unvek.core.findings.gathering import Selection, gather
 from unvek.core.findings.warming import still_warming
 from unvek.core.plan.cells import Cell, cells_of, read_sources
 from unvek.core.plan.read import read_plan
@@ -52,15 +54,12 @@ class Warming(unittest.TestCase):
         self.assertLess(false, 2000 * 0.02)
 
     def test_the_launch_is_named_whatever_its_cells_take(self):
-        def row(launch: int, place: int, cell: str, time_s: float) -> dict:
-            return {"launch": launch, "place": place, "cell": cell, "time_s": time_s, "status": "finished",
-                    "warm_up": False, "variant": "slow"}  # fmt: skip
-
-        rows = [row(launch, place, cell, base * (1 + (0.5 / place if launch == 2 else 0)))
-                for launch in (1, 2, 3) for place in range(1, 13) for cell, base in [("ab"[place % 2], 1 + place % 2)]]  # fmt: skip
-        (found,) = still_warming(rows)
-        self.assertEqual((found.launch, found.variant, found.runs), (2, "slow", 12))
-        self.assertTrue(0.1 < found.less_time_share < 0.3, found)
+        rows = [(base * (1 + (0.5 / place if launch == 2 else 0)), cell, launch, place)
+                for launch in (1, 2, 3) for place in range(1, 13) for cell, base in [(place % 2, 1 + place % 2)]]  # fmt: skip
+        times_s, *whole = (np.array(column) for column in zip(*rows, strict=True))
+        ((launch, runs, less_time_share),) = still_warming(times_s, *whole)
+        self.assertEqual((launch, runs), (2, 12))
+        self.assertTrue(0.1 < less_time_share < 0.3, less_time_share)
 
 
 class TwoRigs(WrittenLogbook):
@@ -71,7 +70,7 @@ class TwoRigs(WrittenLogbook):
         self.run_made(CELLS[1], 0.5, place=2)
         with self.assertRaisesRegex(InputError, r"2 rigs: 1 run on p, 2 cores.*1 run on another.*--across-rigs"):
             gather(self.logbook)
-        found = compare(gather(self.logbook, across_rigs=True), RIG)
+        found = compare(gather(self.logbook, Selection(across_rigs=True)), RIG)
         self.assertTrue(any("made on 2 rigs" in note for note in found.notes))
 
     def test_runs_of_another_rig_are_made_again_here(self):

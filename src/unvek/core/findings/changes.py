@@ -50,12 +50,11 @@ def _changes(logbook: Logbook, plan: Plan, sources: Sources, digests: DigestCach
         if latest is None:
             continue
         before = latest["provenance"]
-        runner = plan.runners[variant.runner]
         modules = logbook.launch(latest["launch"])["about"].get("modules") or {}
         now = {
             **{(WEIGHTS, str(path)): sources.files[path] for path in variant.weights},
             **{(PART, str(path)): sources.files[path] for path in variant.parts.values()},
-            (SCRIPT, str(runner.script)): sources.scripts[runner.name],
+            **{(SCRIPT, path): digest for path, digest in sources.of_runner(plan.runner_of(variant)).items()},
             **{(MODULE, path): digests.digest(Path(path)) for path in modules if Path(path).is_file()},
         }
         known = {**before["files"], **before.get("script", {}), **modules}

@@ -7,13 +7,15 @@ from typing import Any, ClassVar
 
 from unvek.core.errors import PlanError, Problem
 from unvek.core.findings.changes import FileChange, changed_files
+from unvek.core.findings.settled import settled_plan
 from unvek.core.logbook.folder import DATABASE_NAME, logbook_beside
 from unvek.core.logbook.outlook import learned, remaining_of
 from unvek.core.logbook.store import Logbook
-from unvek.core.plan.cells import cells_of, read_sources, weights_bytes
+from unvek.core.plan.cells import cells_of, read_sources, vary_of, weights_bytes
 from unvek.core.plan.model import Plan
 from unvek.core.plan.read import read_plan
 from unvek.core.rig.present import accelerators_present
+from unvek.core.run.secrets import Secrets
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -47,7 +49,10 @@ class Checkup:
     reference: str | None
     variants: tuple[VariantChecked, ...]
     items: int
+    varied: Mapping[str, tuple[Any, ...]]
     rounds: int
+    settle_to: float | None
+    most_rounds: int | None
     repeats: int
     warmups: int
     cells: int
@@ -74,6 +79,7 @@ def check_plan(path: Path, logbook_path: Path | None = None, tell: Callable[[str
     changes: tuple[FileChange, ...] = ()
     if (folder / DATABASE_NAME).is_file():
         with Logbook.open(folder) as logbook, accelerators_present(plan.rig) as present:
+            plan = settled_plan(plan, cells, logbook, present.rig.fingerprint)
             remaining = remaining_of(plan, cells, logbook, present.rig.fingerprint)
             forecast_s = remaining.time_left_s(learned(logbook))
             changes = changed_files(logbook, plan, sources)
@@ -95,7 +101,10 @@ def check_plan(path: Path, logbook_path: Path | None = None, tell: Callable[[str
             for variant in plan.variants
         ),
         items=sum(len(task.seeds) for task in plan.tasks),
+        varied=_varied(plan),
         rounds=plan.schedule.rounds,
+        settle_to=plan.schedule.settle_to,
+        most_rounds=plan.schedule.most_rounds if plan.schedule.settle_to is not None else None,
         repeats=plan.schedule.repeats,
         warmups=plan.schedule.warmups,
         cells=len(cells),
@@ -106,10 +115,20 @@ def check_plan(path: Path, logbook_path: Path | None = None, tell: Callable[[str
     )
 
 
+def _varied(plan: Plan) -> dict[str, tuple[Any, ...]]:
+    """Return what is varied for any variant, with its values."""
+    found: dict[str, tuple[Any, ...]] = {}
+    for variant in plan.variants:
+        for name, values in vary_of(plan, variant).items():
+            found[name] = tuple(dict.fromkeys((*found.get(name, ()), *values)))
+    return {name: values for name, values in found.items() if len(values) > 1}
+
+
 def _of_wrong_plan(path: Path, error: PlanError) -> Checkup:
     return Checkup(
         plan=str(path), title=None, ok=False, errors=error.problems, doubts=(), reference=None, variants=(), items=0,
-        rounds=0, repeats=0, warmups=0, cells=0, runs=0, already=0, forecast_s=None, changes=(),
+        varied={}, rounds=0, settle_to=None, most_rounds=None, repeats=0, warmups=0, cells=0, runs=0, already=0,
+        forecast_s=None, changes=(),
     )  # fmt: skip
 
 
@@ -123,6 +142,12 @@ def _doubts(plan: Plan) -> list[str]:
         doubts.append("No task has two seeds, so a likeness can't be put on the drift scale.")
     if not plan.measures:
         doubts.append("The plan measures no quality: add a [[measures]] table to trade speed against it.")
+    for runner in plan.runners.values():
+        missing = Secrets(runner.secrets).missing
+        if missing:
+            doubts.append(
+                f"The environment has no {', no '.join(missing)}, which the runner {runner.name} needs to start."
+            )
     if len(plan.variants) == 1:
         doubts.append("There is one variant only, so nothing is held against anything.")
     return doubts

@@ -3,12 +3,13 @@
 import numpy as np
 
 from unvek.core.findings.evidence import Evidence
-from unvek.core.findings.warming import Warming, still_warming
+from unvek.core.findings.warming import Warming
+from unvek.core.run.record import BY_HAND, IMPORTED, SIMULATED
 from unvek.core.units import counted
 
 
-def circumstance_notes(evidence: Evidence) -> list[str]:
-    """Return a sentence on each: cold figures, launches still warming, stand-ins, several rigs."""
+def circumstance_notes(evidence: Evidence, with_warming: bool = True) -> list[str]:
+    """Return a sentence on each: cold figures, launches still warming (if wanted), stand-ins, several rigs."""
     notes = []
     if evidence.only_cold:
         notes.append(f"Cold figures, each the first run of its process: {', '.join(evidence.only_cold)}. Set warmups "
@@ -16,14 +17,40 @@ def circumstance_notes(evidence: Evidence) -> list[str]:
     elif np.any(evidence.cold):
         notes.append(f"{counted(int(np.count_nonzero(evidence.cold)), 'cold run')} (the first of a process) counted in "
                      "no time here.")  # fmt: skip
-    notes += [_warming_words(warming) for warming in still_warming(evidence.rows)]
-    if evidence.simulated:
-        notes.append(f"Simulated, measured on a stand-in for an accelerator: {', '.join(evidence.simulated)}.")
-    rigs = {row["rig"] for row in evidence.rows}
+    notes += [_warming_words(warming) for warming in evidence.still_warming] if with_warming else []
+    for source, words in (
+        (SIMULATED, "Simulated, measured on a stand-in"),
+        (IMPORTED, "Imported, not measured here"),
+        (BY_HAND, "Timed by hand"),
+    ):
+        of = evidence.variants_from(source)
+        if of:
+            notes.append(f"{words}: {', '.join(of)}.")
+    notes += _settling_notes(evidence)
+    rigs = set(evidence.rows.column("rig"))
     if len(rigs) > 1:
         notes.append(
             f"These runs were made on {len(rigs)} rigs: a difference may be the machines' and not the variants'."
         )
+    return notes
+
+
+def _settling_notes(evidence: Evidence) -> list[str]:
+    """Say how many rounds were added, and what is not known as well as the plan asked in spite of them."""
+    content, pilot = evidence.plan.content, evidence.pilot
+    if pilot is None:
+        return []
+    precision, made = content["settle_to"], int(evidence.round.max(initial=0))
+    notes = [f"Rounds were added until each ratio of times is known to {100 * precision:.2g} %: {made} in all. "
+             f"Intervals go by the spread of the first {pilot}, which decided how many, so that the adding does not "
+             "spoil them."]  # fmt: skip
+    wide = []
+    for variant in evidence.variants:
+        ratio = evidence.ratio_to_reference("time.total", variant.name)
+        if ratio is not None and ratio.high is not None and ratio.high / ratio.value > 1 + 1.1 * precision:
+            wide.append(f"{variant.name} (to {100 * (ratio.high / ratio.value - 1):.2g} %)")
+    if wide:
+        notes.append(f"Not known that well: {', '.join(wide)}; {content['most_rounds']} are the most rounds.")
     return notes
 
 

@@ -1,13 +1,7 @@
-"""What findings rest on: the newest plan's measured runs, as arrays.
+"""What findings rest on: the newest plan's measured runs, as arrays."""
 
-Warm-ups, voided runs and runs of cells that the plan no longer has are left out, and where a slot was filled
-again (a run that could not begin, say) the latest run counts.
-"""
-
-from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from fnmatch import fnmatchcase
 from functools import cached_property
 from typing import Any
 
@@ -15,13 +9,22 @@ import numpy as np
 from numpy.typing import NDArray
 
 from unvek.core.errors import InputError
-from unvek.core.logbook.store import Logbook, Measured, PlanOnRecord, Row
-from unvek.core.measures.catalogue import BUILT_IN, RUN_COLUMNS, Measure, likeness_measure
-from unvek.core.rig.facts import rig_words
-from unvek.core.run.record import FINISHED, SIMULATED
-from unvek.core.units import counted
+from unvek.core.findings.derived import DERIVED
+from unvek.core.findings.warming import Warming, still_warming
+from unvek.core.logbook.run_table import RunTable
+from unvek.core.logbook.store import Measured, PlanOnRecord, Row
+from unvek.core.measures.catalogue import BUILT_IN, KINDS, RUN_COLUMNS, Measure, wanted_measure
+from unvek.core.run.record import FINISHED
+from unvek.core.stats.grouping import numbered
+from unvek.core.stats.items import score_location, score_ratio
+from unvek.core.stats.launches import Ratio, Sample, location, paired_ratio
+from unvek.core.stats.student import Estimate
 
 Floats = NDArray[np.float64]
+
+
+def varied_words(varied: Mapping[str, Any]) -> str:
+    return repr(sorted(varied.items())) if varied else ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -31,7 +34,7 @@ class VariantOnRecord:
     name: str
     form: str
     settings: Mapping[str, Any]
-    weights_bytes: int | None
+    weights_bytes: int | None = None
 
 
 @dataclass(frozen=True)
@@ -45,58 +48,164 @@ class Evidence:
     plan: PlanOnRecord
     variants: tuple[VariantOnRecord, ...]
     reference: str
-    rows: tuple[Row, ...]
+    rows: RunTable
     first_runs_s: Mapping[str, Sequence[float]]
     left_out: int
-    loads_s: Mapping[int, float | None]
+    voided: tuple[Row, ...]
+    made_of: Mapping[int, Row]
+    rigs: Mapping[str, Row]
+    every_launch: tuple[Row, ...]
     measured: tuple[Measured, ...]
 
     @cached_property
     def variant(self) -> NDArray[np.int64]:
         places = {variant.name: place for place, variant in enumerate(self.variants)}
-        return np.array([places[row["variant"]] for row in self.rows], np.int64)
+        return np.array([places[name] for name in self.rows.column("variant")], np.int64)
 
     @cached_property
     def item(self) -> NDArray[np.int64]:
-        places: dict[tuple[str, int], int] = {}
-        return np.array([places.setdefault((row["task"], row["seed"]), len(places)) for row in self.rows], np.int64)
+        """What is paired: the task, the seed and the values of what is varied."""
+        return np.asarray(numbered(self.task_codes, self.seed, self.varied_codes)[0], np.int64)
+
+    @cached_property
+    def seed(self) -> NDArray[np.int64]:
+        return np.array(self.rows.column("seed"), np.int64)
+
+    @cached_property
+    def task_codes(self) -> NDArray[np.int64]:
+        """Which runs are of the same task."""
+        places: dict[str, int] = {}
+        return np.array([places.setdefault(name, len(places)) for name in self.rows.column("task")], np.int64)
+
+    @cached_property
+    def varied_codes(self) -> NDArray[np.int64]:
+        """Which runs have the same values of what is varied."""
+        return self._codes_of({number: varied_words(varied) for number, varied in self._few_varied.items()})
+
+    @cached_property
+    def held_codes(self) -> NDArray[np.int64]:
+        """Of what is varied, the values that each run's output is held against, coded as in varied_codes.
+
+        Where the reference has a value of its own for what is varied, and was run with it, that is what it is meant to
+        be run with: outputs at all values are held against that one, its own outputs too. Else the same value counts.
+        """
+        own = next(variant.settings for variant in self.variants if variant.name == self.reference)
+        own = {name: own[name] for name, values in self.varied_values.items() if own.get(name) in values}
+        if not own:
+            return self.varied_codes
+        meant = {
+            number: varied_words({**varied, **{name: own[name] for name in varied if name in own}})
+            for number, varied in self._few_varied.items()
+        }
+        return self._codes_of(meant)
+
+    @cached_property
+    def _few_varied(self) -> Mapping[int, Mapping[str, Any]]:
+        """What is varied, by the object: the same one stands for the same values."""
+        return {id(varied): varied for varied in self.rows.column("varied")}
+
+    def _codes_of(self, words: Mapping[int, str]) -> NDArray[np.int64]:
+        places = {varied_words(varied): None for varied in self._few_varied.values()}
+        codes = {text: code for code, text in enumerate(dict.fromkeys((*places, *words.values())))}
+        return np.array([codes[words[id(varied)]] for varied in self.rows.column("varied")], np.int64)
+
+    @cached_property
+    def still_warming(self) -> tuple[Warming, ...]:
+        times_s = np.where(self.finished, np.array(self.rows.column("time_s"), np.float64), np.nan)
+        place = np.array(self.rows.column("place"), np.int64)
+        cells = np.asarray(numbered(self.variant, self.item)[0], np.int64)
+        found = still_warming(times_s, cells, self.launch, place)
+        return tuple(
+            Warming(
+                launch=launch,
+                variant=self.launches[launch]["variant"],
+                runs=runs,
+                less_time_share=share,
+            )
+            for launch, runs, share in found
+        )
+
+    @cached_property
+    def status(self) -> NDArray[np.str_]:
+        return np.array(self.rows.column("status"))
+
+    def column(self, name: str) -> Floats:
+        """Return a column of the table of runs as numbers, 0 where nothing is known."""
+        return np.nan_to_num(np.array(self.rows.column(name), np.float64))
+
+    @cached_property
+    def varied_values(self) -> Mapping[str, Sequence[Any]]:
+        """The settings that these runs have more than one value of, as the plan varies them."""
+        found: dict[str, dict[Any, None]] = {}
+        for varied in {id(varied): varied for varied in self.rows.column("varied")}.values():
+            for name, value in varied.items():
+                found.setdefault(name, {})[value] = None
+        return {name: tuple(values) for name, values in found.items() if len(values) > 1}
 
     @cached_property
     def round(self) -> NDArray[np.int64]:
-        return np.array([row["round"] for row in self.rows], np.int64)
+        return np.array(self.rows.column("round"), np.int64)
+
+    @cached_property
+    def launch(self) -> NDArray[np.int64]:
+        return np.array(self.rows.column("launch"), np.int64)
+
+    @cached_property
+    def launches(self) -> Mapping[int, Row]:
+        """The launches that these runs were made in, by number."""
+        wanted = set(self.launch.tolist())
+        return {row["number"]: row for row in self.every_launch if row["number"] in wanted}
+
+    @property
+    def pilot(self) -> int | None:
+        """The rounds whose spread decided how many were made; None where the plan said how many."""
+        content = self.plan.content
+        return int(content["rounds"]) if content.get("settle_to") is not None else None
 
     @cached_property
     def finished(self) -> NDArray[np.bool_]:
-        return np.array([row["status"] == FINISHED for row in self.rows], bool)
-
-    @cached_property
-    def by_number(self) -> Mapping[int, Row]:
-        return {row["number"]: row for row in self.rows}
+        return np.asarray(self.status == FINISHED)
 
     @cached_property
     def cold(self) -> NDArray[np.bool_]:
         """Which rows are the first run of their process, of a variant that has others."""
-        return np.array([row["place"] == 1 and row["variant"] not in self.only_cold for row in self.rows], bool)
+        first = np.array(self.rows.column("place")) == 1
+        for name in self.only_cold:
+            first &= ~self.of_variant(name)
+        return np.asarray(first)
 
     @cached_property
     def only_cold(self) -> tuple[str, ...]:
         """The variants whose every run was the first of its process: their figures are cold ones."""
-        finished = [row for row in self.rows if row["status"] == FINISHED]
-        warm = {row["variant"] for row in finished if row["place"] > 1}
-        return tuple(dict.fromkeys(row["variant"] for row in finished if row["variant"] not in warm))
+        later = np.array(self.rows.column("place")) > 1
+        names = (variant.name for variant in self.variants)
+        mine = {name: self.of_variant(name) & self.finished for name in names}
+        return tuple(name for name, these in mine.items() if np.any(these) and not np.any(these & later))
 
-    @property
-    def simulated(self) -> tuple[str, ...]:
-        """The variants of which some figures are from a stand-in."""
-        return tuple(dict.fromkeys(row["variant"] for row in self.rows if row["source"] == SIMULATED))
+    def variants_from(self, source: str) -> tuple[str, ...]:
+        """Return the variants of which some figures are from this source."""
+        these = np.array(self.rows.column("source")) == source
+        return tuple(v.name for v in self.variants if np.any(these & self.of_variant(v.name))) if np.any(these) else ()
 
     @property
     def likeness_names(self) -> tuple[str, ...]:
         """The measures against the reference's outputs that the plan asks for."""
+        return tuple(m["name"] for m in self.plan.content["measures"] if KINDS[m["kind"]].is_likeness)
+
+    @property
+    def wanted_names(self) -> tuple[str, ...]:
+        """All measures that the plan asks for."""
         return tuple(measure["name"] for measure in self.plan.content["measures"])
 
     def of_variant(self, name: str) -> NDArray[np.bool_]:
-        return np.asarray(self.variant == [variant.name for variant in self.variants].index(name))
+        if name not in self._of_variant:
+            names = [variant.name for variant in self.variants]
+            self._of_variant[name] = np.asarray(self.variant == names.index(name))
+        return self._of_variant[name]
+
+    @cached_property
+    def _of_variant(self) -> dict[str, NDArray[np.bool_]]:
+        return {}
 
     def measure(self, name: str) -> Measure:
         """Return a measure by its name; InputError names the ones there are."""
@@ -105,9 +214,13 @@ class Evidence:
             raise InputError(f"there is no measure {name!r}; there are {', '.join(self.measures())}")
         return found
 
-    def measures(self) -> dict[str, Measure]:
+    def measures(self) -> Mapping[str, Measure]:
         """Return every measure that these runs may have, by name."""
-        asked = {m["name"]: likeness_measure(m["name"], m["kind"]) for m in self.plan.content["measures"]}
+        return self._measures
+
+    @cached_property
+    def _measures(self) -> Mapping[str, Measure]:
+        asked = {m["name"]: wanted_measure(m["name"], m["kind"]) for m in self.plan.content["measures"]}
         told = {m.name: Measure(name=m.name, unit=m.unit, better=None) for m in self.measured if m.against == 0}
         return {**told, **BUILT_IN, **asked}
 
@@ -117,118 +230,143 @@ class Evidence:
             self._columns[name] = self._read_values(name)
         return self._columns[name]
 
+    def has(self, name: str) -> bool:
+        """Whether a measure is known of any run."""
+        return bool(np.any(np.isfinite(self.values(name))))
+
     @cached_property
     def _columns(self) -> dict[str, Floats]:
         return {}
 
     def _read_values(self, name: str) -> Floats:
+        if name in DERIVED:
+            return DERIVED[name](self.values, self.setting_values)
         if name in RUN_COLUMNS:
-            column = [row[RUN_COLUMNS[name]] for row in self.rows]
-        elif name == "time.load":
-            column = [self.loads_s.get(row["launch"]) for row in self.rows]
-        else:
-            known = self._measured_by_run(name)
-            column = [known.get(row["number"]) for row in self.rows]
-        values = np.array([np.nan if value is None else value for value in column], np.float64)
-        values[~self.finished] = np.nan
-        if name in RUN_COLUMNS:
+            values = np.array(self.rows.column(RUN_COLUMNS[name]), np.float64)  # None becomes NaN
             values[self.cold] = np.nan
+        elif name == "time.load":
+            loads_s = {number: launch["load_s"] for number, launch in self.launches.items()}
+            values = np.array([loads_s[number] for number in self.launch.tolist()], np.float64)
+        else:
+            values = self._measured_values(name)
+        values[~self.finished] = np.nan
         values.flags.writeable = False
         return values
 
-    def likeness_to_other_seeds(self, name: str) -> Floats:
-        """Return how alike the reference's runs are to its own runs of other seeds, one value a pair."""
-        return np.array([m.value for m in self._likenesses(name) if self._seeds_differ(m)], np.float64)
+    @cached_property
+    def tasks(self) -> Mapping[str, Mapping[str, Any]]:
+        """The tasks as the plan on record has them, by name."""
+        return {task["name"]: task for task in self.plan.content["tasks"]}
 
-    def _measured_by_run(self, name: str) -> dict[int, float | None]:
-        told = {m.run: m.value for m in self.measured if m.name == name and m.against == 0}
-        return told or {m.run: m.value for m in self._likenesses(name) if not self._seeds_differ(m)}
+    def setting(self, row: Row, name: str) -> Any:
+        """Return a setting as a run had it: as varied, or the variant's, or the task's; None where it had none."""
+        for settings in (
+            row["varied"],
+            self._settings[row["variant"]],
+            self.tasks.get(row["task"], {}).get("settings", {}),
+        ):
+            if name in settings:
+                return settings[name]
+        return None
 
-    def _likenesses(self, name: str) -> list[Measured]:
-        """The likenesses to runs of the reference that count."""
-        return [
-            m
-            for m in self.measured
-            if m.name == name
-            and m.value is not None
-            and m.run in self.by_number
-            and m.against in self.by_number
-            and self.by_number[m.against]["variant"] == self.reference
+    @cached_property
+    def _settings(self) -> Mapping[str, Mapping[str, Any]]:
+        return {variant.name: variant.settings for variant in self.variants}
+
+    def setting_values(self, name: str) -> Floats:
+        """Return a setting of each run as a number (NaN where it is none)."""
+        kinds, representatives = self._kinds_of_settings
+        found = [self.setting(row, name) for row in representatives]
+        numbers = [v if isinstance(v, int | float) and not isinstance(v, bool) else np.nan for v in found]
+        return np.array(numbers, float)[kinds]
+
+    @cached_property
+    def _kinds_of_settings(self) -> tuple[NDArray[np.int64], list[Row]]:
+        """Which runs have all settings alike: (n,) the number of each run's kind, and a run of each kind."""
+        kinds, _ = numbered(self.variant, self.task_codes, self.varied_codes)
+        return np.asarray(kinds, np.int64), [
+            self.rows[place] for place in np.unique(kinds, return_index=True)[1].tolist()
         ]
 
-    def _seeds_differ(self, m: Measured) -> bool:
-        return bool(self.by_number[m.run]["seed"] != self.by_number[m.against]["seed"])
+    def on_rig(self, fingerprint: str) -> NDArray[np.bool_]:
+        return np.asarray(np.array(self.rows.column("rig")) == fingerprint)
 
+    def is_score(self, name: str) -> bool:
+        """Whether a measure is of outputs: of another prompt or seed it would be another one."""
+        return name in self.wanted_names
 
-def gather(
-    logbook: Logbook, reference: str | None = None, only: str = "*", tasks: str = "*", across_rigs: bool = False
-) -> Evidence:
-    """Gather the evidence for the newest plan.
+    def sample(self, name: str, these: NDArray[np.bool_]) -> Sample:
+        """Return a measure of some of the runs, with what they are paired by."""
+        return Sample(self.values(name)[these], self.round[these], self.launch[these], self.item[these])
 
-    reference replaces the plan's own; only and tasks are patterns (`*`, `?`, `[...]`) for the names of variants and
-    tasks; the reference always stays. Raises InputError where there are no runs, where no variant fits, and where
-    the runs were made on more than one rig, unless that is asked for.
-    """
-    plan = logbook.newest_plan()
-    if plan is None:
-        raise InputError(f"there are no runs in {logbook.folder.path} yet; make some with 'unvek run PLAN'")
-    reference = reference or plan.content["reference"]
-    every = tuple(VariantOnRecord(**entry) for entry in plan.content["variants"])
-    names = [variant.name for variant in every]
-    if reference not in names:
-        raise InputError(f"there is no variant {reference!r} to be the reference; there are {', '.join(names)}")
-    variants = tuple(v for v in every if v.name == reference or fnmatchcase(v.name, only))
-    if only != "*" and not any(fnmatchcase(name, only) for name in names):
-        raise InputError(f"no variant's name fits {only!r}; there are {', '.join(names)}")
-    runs = logbook.runs()
-    rows, left_out = _counting_rows(runs, plan, {v.name for v in variants}, tasks)
-    if not rows:
-        raise InputError("there are no measured runs of this plan yet; make some with 'unvek run PLAN'")
-    if not across_rigs:
-        _refuse_several_rigs(logbook, rows)
-    return Evidence(
-        plan=plan,
-        variants=variants,
-        reference=reference,
-        rows=rows,
-        first_runs_s=_first_runs_s(runs, plan),
-        left_out=left_out,
-        loads_s={row["number"]: row["load_s"] for row in logbook.launches()},
-        measured=tuple(logbook.measured()),
-    )
+    def location(self, name: str, these: NDArray[np.bool_]) -> Estimate | None:
+        """Return where a measure of some of the runs lies, with its interval; None where it is known of none."""
+        place = score_location if self.is_score(name) else location
+        return place(self.sample(name, these), self.measure(name).averaged, self.pilot)
 
+    def ratio(self, name: str, ours: NDArray[np.bool_], theirs: NDArray[np.bool_]) -> Ratio | None:
+        """Return a measure of some of the runs over that of others, paired; None where nothing pairs."""
+        over = score_ratio if self.is_score(name) else paired_ratio
+        return over(self.sample(name, ours), self.sample(name, theirs), self.pilot)
 
-def _counting_rows(runs: list[Row], plan: PlanOnRecord, names: set[str], tasks: str) -> tuple[tuple[Row, ...], int]:
-    cells = set(plan.content["cells"])
-    latest: dict[tuple[str, int, int], Row] = {}
-    left_out = 0
-    for row in runs:
-        if row["warm_up"] or row["variant"] not in names or not fnmatchcase(row["task"], tasks):
-            continue
-        if row["cell"] not in cells or row["voided"] is not None:
-            left_out += 1
-        else:
-            latest[row["cell"], row["round"], row["repeat"]] = row
-    return tuple(latest.values()), left_out
+    def ratio_to_reference(self, name: str, variant: str) -> Ratio | None:
+        """Return a variant's measure over the reference's; None for the reference itself."""
+        if variant == self.reference:
+            return None
+        return self.ratio(name, self.of_variant(variant), self.of_variant(self.reference))
 
+    def likeness_to_other_seeds(self, name: str) -> Floats:
+        """Return how alike the reference's runs are to its own runs of other seeds, one value a pair."""
+        if name not in self._to_other_seeds:
+            places, against, values = self._likenesses(name)
+            self._to_other_seeds[name] = values[self.seed[places] != self.seed[against]]
+        return self._to_other_seeds[name]
 
-def _first_runs_s(runs: list[Row], plan: PlanOnRecord) -> dict[str, list[float]]:
-    """Return the seconds of the first run of every process, by variant: the warm-ups among them too."""
-    cells = set(plan.content["cells"])
-    found: dict[str, list[float]] = {}
-    for row in runs:
-        if row["place"] == 1 and row["cell"] in cells and row["voided"] is None and row["status"] == FINISHED:
-            found.setdefault(row["variant"], []).append(row["time_s"])
-    return found
+    @cached_property
+    def _to_other_seeds(self) -> dict[str, Floats]:
+        return {}
 
+    def _measured_values(self, name: str) -> Floats:
+        """A measure of outputs, or one that a script has told, of each run."""
+        places, against, likeness = self._likenesses(name)
+        same = self.seed[places] == self.seed[against]
+        values = np.full(len(self.rows), np.nan)
+        values[places[same]] = likeness[same]
+        runs, held_against, measured = self._measured_of(name)
+        told = (held_against == 0) & (runs >= 0)
+        values[runs[told]] = measured[told]
+        return values
 
-def _refuse_several_rigs(logbook: Logbook, rows: tuple[Row, ...]) -> None:
-    counts = Counter(row["rig"] for row in rows)
-    if len(counts) < 2:
-        return
-    rigs = logbook.rigs()
-    named = "; ".join(f"{counted(count, 'run')} on {rig_words(rigs[rig])} ({rig[:8]})" for rig, count in counts.items())
-    raise InputError(
-        f"these runs were made on {len(counts)} rigs: {named}. Times of different machines do not compare: "
-        "make the missing runs here with 'unvek run', or add --across-rigs to compare all the same"
-    )
+    def _likenesses(self, name: str) -> tuple[NDArray[np.int64], NDArray[np.int64], Floats]:
+        """The likenesses that count: places of the runs, of those that they are held against, and the values."""
+        runs, held_against, values = self._measured_of(name)
+        against = self._places_of(held_against)
+        counts = (runs >= 0) & (against >= 0) & np.isfinite(values)
+        runs, against, values = runs[counts], against[counts], values[counts]
+        fits = self.of_variant(self.reference)[against] & (self.varied_codes[against] == self.held_codes[runs])
+        return runs[fits], against[fits], values[fits]
+
+    def _measured_of(self, name: str) -> tuple[NDArray[np.int64], NDArray[np.int64], Floats]:
+        """What is measured under a name: places of runs (-1: does not count), numbers held against, values."""
+        found = self._measured_by_name.get(name, ())
+        numbers, held_against = (np.array([m[at] for m in found], np.int64) for at in (0, 2))
+        return self._places_of(numbers), held_against, np.array([m.value for m in found], np.float64)
+
+    @cached_property
+    def _measured_by_name(self) -> Mapping[str, Sequence[Measured]]:
+        by_name: dict[str, list[Measured]] = {}
+        for m in self.measured:
+            by_name.setdefault(m.name, []).append(m)
+        return by_name
+
+    def _places_of(self, numbers: NDArray[np.int64]) -> NDArray[np.int64]:
+        """Return where the runs of these numbers stand, -1 for one that is not among them."""
+        places = self._place_by_number
+        return np.where(numbers < len(places), places[np.minimum(numbers, len(places) - 1)], -1)
+
+    @cached_property
+    def _place_by_number(self) -> NDArray[np.int64]:
+        numbers = np.array(self.rows.column("number"), np.int64)
+        places = np.full(int(numbers.max()) + 1, -1, np.int64)
+        places[numbers] = np.arange(len(numbers))
+        return places

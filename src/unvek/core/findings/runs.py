@@ -1,12 +1,15 @@
 """The runs themselves: those that a filter lets through in lines, or one whole."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping, Sequence, Set
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from fnmatch import fnmatchcase
-from typing import Any, ClassVar
+from math import isfinite
+from typing import Any, ClassVar, overload
 
 from unvek.core.errors import InputError
+from unvek.core.logbook.listing import WantedRuns
+from unvek.core.logbook.run_table import RunTable
 from unvek.core.logbook.store import Logbook, Row
 from unvek.core.units import parse_duration
 
@@ -30,6 +33,7 @@ class RunLine:
     time_s: float | None
     steps: int
     step_time_s: float | None
+    tokens: int
     source: str
     cold: bool
     launch: int
@@ -38,7 +42,7 @@ class RunLine:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RunFilter:
-    """Which runs are wanted. Names are patterns (`*`, `?`, `[...]`); no status, value or moment means any."""
+    """Which runs are wanted. Names are patterns (`*`, `?`, `[...]`); no status, value, moment or number means any."""
 
     variant: str = "*"
     task: str = "*"
@@ -46,17 +50,23 @@ class RunFilter:
     varied: Mapping[str, Any] = field(default_factory=dict)
     since: datetime | None = None
     trials: bool = False
+    newest: int | None = None
 
-    def lets(self, row: Row) -> bool:
-        return (
-            fnmatchcase(row["variant"], self.variant)
-            and fnmatchcase(row["task"], self.task)
-            and (not self.statuses or row["status"] in self.statuses)
-            and all(row["varied"].get(name) == value for name, value in self.varied.items())
-            and (
-                self.since is None or row["started_at"] >= self.since.astimezone(UTC).isoformat(timespec="milliseconds")
-            )
+    def wanted(self, logbook: Logbook) -> WantedRuns:
+        """Return which runs of a logbook this is: patterns as the names there that fit them."""
+        return WantedRuns(
+            trials=self.trials,
+            variants=_fitting(self.variant, logbook.names_in("variant")) if self.variant != "*" else None,
+            tasks=_fitting(self.task, logbook.names_in("task")) if self.task != "*" else None,
+            statuses=self.statuses or None,
+            varied=self.varied,
+            since=self.since.astimezone(UTC).isoformat(timespec="milliseconds") if self.since is not None else None,
+            newest=self.newest,
         )
+
+
+def _fitting(pattern: str, names: Iterable[str]) -> tuple[str, ...]:
+    return tuple(name for name in names if fnmatchcase(name, pattern))
 
 
 def parse_since(text: str, now: datetime) -> datetime:
@@ -78,11 +88,15 @@ def parse_since(text: str, now: datetime) -> datetime:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RunList:
-    """Runs of a logbook, in the order in which they were made; the filter has left out so many others."""
+    """Runs of a logbook, in the order in which they were made.
+
+    The filter has left out so many others, and of those that fit so many earlier ones are not here.
+    """
 
     kind: ClassVar[str] = "runs"
-    rows: tuple[RunLine, ...]
+    rows: Sequence[RunLine]
     left_out: int = 0
+    earlier: int = 0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -122,13 +136,51 @@ class RunWhole(RunLine):
     provenance: Mapping[str, Any]
     log_tail: str
     text: str
+    piece_times_s: tuple[float, ...]
+    requests: tuple[Mapping[str, Any], ...]
 
 
 def list_runs(logbook: Logbook, wanted: RunFilter | None = None) -> RunList:
-    wanted = wanted or RunFilter()
-    runs, noted = logbook.runs(wanted.trials), logbook.noted_runs()
-    rows = tuple(RunLine(**_line(row, row["number"] in noted)) for row in runs if wanted.lets(row))
-    return RunList(rows=rows, left_out=len(runs) - len(rows))
+    listed = logbook.listed((wanted or RunFilter()).wanted(logbook))
+    rows = RunLines(listed.runs, logbook.noted_runs())
+    return RunList(rows=rows, left_out=listed.every - listed.fitting, earlier=listed.fitting - len(rows))
+
+
+class RunLines(Sequence[RunLine]):
+    """The lines of a list of runs. A line is made where one is asked for: there may be 100,000."""
+
+    def __init__(self, runs: RunTable, noted: Set[int]):
+        self._runs = runs
+        self._noted = noted
+
+    def __len__(self) -> int:
+        return len(self._runs)
+
+    @overload
+    def __getitem__(self, place: int) -> RunLine: ...
+    @overload
+    def __getitem__(self, place: slice) -> Sequence[RunLine]: ...
+    def __getitem__(self, place: int | slice) -> RunLine | Sequence[RunLine]:
+        if isinstance(place, slice):
+            return tuple(self[at] for at in range(*place.indices(len(self))))
+        row = self._runs[place]
+        return RunLine(**_line(row, row["number"] in self._noted))
+
+    def json_records(self) -> list[dict[str, Any]]:
+        """Return the lines as JSON values, straight from the columns."""
+        columns = {
+            name: self._runs.column(_COLUMN_OF.get(name, name)) for name in _LINE if name not in ("cold", "noted")
+        }
+        columns["cold"] = [place == 1 for place in self._runs.column("place")]
+        columns["noted"] = [number in self._noted for number in columns["run"]]
+        for name in ("time_s", "step_time_s"):
+            columns[name] = [value if value is None or isfinite(value) else None for value in columns[name]]
+        ordered = [columns[name] for name in _LINE]
+        return [dict(zip(_LINE, values, strict=True)) for values in zip(*ordered, strict=True)]
+
+
+_LINE = RunLine.__slots__
+_COLUMN_OF = {"run": "number", "started": "started_at"}
 
 
 def whole_run(logbook: Logbook, number: int) -> RunWhole:
@@ -160,7 +212,7 @@ def whole_run(logbook: Logbook, number: int) -> RunWhole:
             "rig": {"fingerprint": launch["rig"], **launch["facts"]},
         },
         provenance={
-            **{name: row["provenance"].get(name) for name in ("command", "python", "script", "files")},
+            **{name: row["provenance"].get(name) for name in ("runner", "command", "python", "script", "files")},
             **{name: launch["about"].get(name) for name in ("packages", "modules", "threads")},
             "total_includes_load": row["provenance"].get("total_includes_load"),
             "settings": row["settings"],
@@ -169,6 +221,8 @@ def whole_run(logbook: Logbook, number: int) -> RunWhole:
         },
         log_tail=row["log_tail"],
         text=row["text"],
+        piece_times_s=row["piece_times_s"],
+        requests=tuple(row["requests"]),
     )
 
 
@@ -197,7 +251,7 @@ def _line(row: Row, noted: bool) -> dict[str, Any]:
             name: row[name]
             for name in (
                 "variant", "form", "task", "seed", "round", "repeat", "warm_up", "varied", "status", "voided", "time_s",
-                "steps", "step_time_s", "source", "launch",
+                "steps", "step_time_s", "tokens", "source", "launch",
             )
         },
     }  # fmt: skip

@@ -8,12 +8,11 @@ import numpy as np
 
 from unvek.core.errors import InputError
 from unvek.core.findings.circumstances import circumstance_notes
-from unvek.core.findings.comparison import drift_of, variant_ratio
+from unvek.core.findings.comparison import drift_of
 from unvek.core.findings.evidence import Evidence, VariantOnRecord
 from unvek.core.findings.needs import Need
 from unvek.core.measures.catalogue import MORE, Measure
 from unvek.core.stats.frontier import beats, frontier_probabilities
-from unvek.core.stats.intervals import location
 from unvek.core.units import speed_words
 
 CLOSE_DRIFT = 0.25  # as near the reference as a pick must be unless the needs say otherwise
@@ -30,7 +29,7 @@ class Count:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class CountFound:
-    """A variant's median of a count, with its interval over rounds."""
+    """A variant's median of a count, with its interval over launches (of scores over items, where that is wider)."""
 
     median: float | None
     low: float | None
@@ -78,7 +77,7 @@ def trade_off(evidence: Evidence, needs: Sequence[Need] = ()) -> Tradeoff:
         raise InputError("no run has finished yet, so there is nothing to trade off; 'unvek log' lists what happened")
     usable = [m for m in measures if np.any(np.isfinite(columns[m.name]))]
     finished = [v for v in evidence.variants if np.any(evidence.of_variant(v.name) & evidence.finished)]
-    places = {v.name: {m.name: _place(evidence, columns[m.name], v.name) for m in usable} for v in finished}
+    places = {v.name: {m.name: _place(evidence, m, v.name) for m in usable} for v in finished}
     costs = np.array([[_cost(m, places[v.name][m.name].median) for m in usable] for v in finished])
     beaten = beats(costs)
     probabilities = frontier_probabilities(_costs_by_round(evidence, usable, columns, [v.name for v in finished]))
@@ -107,16 +106,15 @@ def trade_off(evidence: Evidence, needs: Sequence[Need] = ()) -> Tradeoff:
     )
 
 
-def _place(evidence: Evidence, values: np.ndarray, name: str) -> CountFound:
-    mine = evidence.of_variant(name)
-    found = location(values[mine], evidence.round[mine])
+def _place(evidence: Evidence, measure: Measure, name: str) -> CountFound:
+    found = evidence.location(measure.name, evidence.of_variant(name))
     if found is None:
         return CountFound(median=None, low=None, high=None)
     return CountFound(median=found.value, low=found.low, high=found.high)
 
 
 def _median(evidence: Evidence, measure: str, name: str) -> float:
-    median = _place(evidence, evidence.values(measure), name).median
+    median = _place(evidence, evidence.measure(measure), name).median
     return np.nan if median is None else median
 
 
@@ -138,7 +136,8 @@ def _costs_by_round(evidence: Evidence, measures: list[Measure], columns: Mappin
                 values = columns[measure.name][mine & (evidence.round == number)]
                 values = values[np.isfinite(values)]
                 if len(values):
-                    costs[row, column, depth] = _cost(measure, float(np.median(values)))
+                    middle_of = np.mean if measure.averaged else np.median
+                    costs[row, column, depth] = _cost(measure, float(middle_of(values)))
     return costs
 
 
@@ -170,7 +169,7 @@ def _because(evidence: Evidence, pick: TradeoffRow, quality: str | None, judged_
     bound = f" that stays close to {evidence.reference}" if pick.drift is not None and not judged_by_need else ""
     among = "on the frontier" if pick.on_frontier else "of those that meet the needs"
     said = [f"{pick.variant} is the fastest {among}{bound}"]
-    ratio = variant_ratio(evidence, "time.total", pick.variant)
+    ratio = evidence.ratio_to_reference("time.total", pick.variant)
     if ratio is not None:
         said.append(f"{speed_words(ratio.value)} against {evidence.reference}")
     if quality and pick.values.get(quality) and pick.values[quality].median is not None:

@@ -1,14 +1,16 @@
 """Cold and warm: which launches were still getting faster after their warm-ups."""
 
 import math
-from collections import defaultdict
-from collections.abc import Iterable
+from collections.abc import Iterator
 from dataclasses import dataclass
-from statistics import median
 
-from unvek.core.logbook.store import Row
-from unvek.core.run.record import FINISHED
+import numpy as np
+from numpy.typing import NDArray
+
+from unvek.core.stats.grouping import Floats, group_medians, numbered
 from unvek.core.stats.trend import fall
+
+Whole = NDArray[np.int64]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -21,26 +23,21 @@ class Warming:
     less_time_share: float
 
 
-def still_warming(rows: Iterable[Row]) -> tuple[Warming, ...]:
-    """Look at each launch's measured, finished runs, each against the usual time of its cell."""
-    rows = [row for row in rows if row["status"] == FINISHED and row["time_s"] and not row["warm_up"]]
-    by_cell: dict[str, list[float]] = defaultdict(list)
-    by_launch: dict[int, list[Row]] = defaultdict(list)
-    for row in rows:
-        by_cell[row["cell"]].append(row["time_s"])
-        by_launch[row["launch"]].append(row)
-    usual = {cell: median(times) for cell, times in by_cell.items()}
-    found = []
-    for launch, runs in by_launch.items():
-        runs.sort(key=lambda row: row["place"])
-        fallen = fall([math.log(row["time_s"] / usual[row["cell"]]) for row in runs])
+def still_warming(times_s: Floats, cells: Whole, launches: Whole, places: Whole) -> Iterator[tuple[int, int, float]]:
+    """Look at each launch's runs, each against the usual time of its cell; yield (launch, runs, share of less time).
+
+    times_s: (n,) of measured runs, NaN where they did not finish; cells, launches and places (within the launch) say
+    which run each is.
+    """
+    known = np.flatnonzero(np.isfinite(times_s) & (times_s > 0))
+    if not len(known):
+        return
+    codes, count = numbered(cells[known])
+    logs = np.log(times_s[known])
+    apart = logs - group_medians(logs, codes, count)[codes]
+    order = np.lexsort((places[known], launches[known]))
+    starts = np.flatnonzero(np.r_[True, np.diff(launches[known][order]) != 0])
+    for of_launch in np.split(order, starts[1:]):
+        fallen = fall(apart[of_launch])
         if fallen is not None:
-            found.append(
-                Warming(
-                    launch=launch,
-                    variant=runs[0]["variant"],
-                    runs=len(runs),
-                    less_time_share=1 - math.exp(-fallen),
-                )
-            )
-    return tuple(found)
+            yield int(launches[known][of_launch[0]]), len(of_launch), 1 - math.exp(-fallen)

@@ -1,0 +1,221 @@
+"""What the variants are made of and run with: everything that differs besides what is compared."""
+
+from collections.abc import Iterator, Mapping, Sequence
+from pathlib import Path
+from typing import Any
+
+from unvek.core.findings.confounder import DOUBT, NOTE, UNFAIR, Confounder
+from unvek.core.findings.evidence import Evidence
+from unvek.core.units import counted
+
+# Settings that decide how much is made: a run that makes less is quicker for that alone.
+OF_LENGTH = frozenset(
+    ("width", "height", "frames", "seconds", "length", "size", "resolution", "batch", "most", "tokens", "most_tokens")
+)
+STEPS = "steps"
+
+
+def making_findings(evidence: Evidence) -> Iterator[Confounder]:
+    yield from _settings(evidence)
+    yield from _parts(evidence)
+    yield from _runners(evidence)
+    yield from _weights_changed(evidence)
+    yield from _modules_changed(evidence)
+    yield from _surroundings(evidence)
+    yield from _rigs(evidence)
+
+
+def _plan_entries(evidence: Evidence) -> dict[str, Mapping[str, Any]]:
+    """The variants in the evidence, as the plan has them; the reference first."""
+    known = {entry["name"]: entry for entry in evidence.plan.content["variants"]}
+    names = [evidence.reference, *(v.name for v in evidence.variants if v.name != evidence.reference)]
+    return {name: known[name] for name in names if name in known}
+
+
+def _settings(evidence: Evidence) -> Iterator[Confounder]:
+    entries = _plan_entries(evidence)
+    reference = entries.get(evidence.reference)
+    if reference is None:
+        return
+    theirs, varied = reference["settings"], evidence.plan.content.get("vary", {})
+    differing: dict[tuple[str, str], list[str]] = {}
+    for name, entry in entries.items():
+        ours = entry["settings"]
+        keys = [key for key in {**theirs, **ours} if ours.get(key) != theirs.get(key) and key not in varied]
+        if len(keys) == 1 and _is_same_model(entry, reference):
+            continue  # that setting is what is compared
+        for key in keys:
+            differing.setdefault((key, _shown(ours.get(key))), []).append(name)
+    for (key, value), names in differing.items():
+        yield _setting(names, evidence.reference, key, value, _shown(theirs.get(key)))
+
+
+def _is_same_model(entry: Mapping[str, Any], reference: Mapping[str, Any]) -> bool:
+    return all(entry.get(key) == reference.get(key) for key in ("weights", "parts", "runner"))
+
+
+def _setting(names: Sequence[str], reference: str, key: str, ours: str, theirs: str) -> Confounder:
+    verb = "is" if len(names) == 1 else "are"
+    words = f"{', '.join(names)} {verb} run with {key} {ours}, {reference} with {key} {theirs}."
+    if key == STEPS:
+        return Confounder(
+            code="steps-differ", severity=NOTE, variants=tuple(names), text=words,
+            why="A part of any speed-up is then fewer steps, and not cheaper ones.",
+            mend="Read the split in 'unvek compare'; or vary steps, to see both at each count.",
+        )  # fmt: skip
+    if key in OF_LENGTH:
+        return Confounder(
+            code="sizes-differ", severity=UNFAIR, variants=tuple(names), text=words,
+            why="What makes less is quicker for that alone.",
+            mend=f"Set {key} on the tasks, not on the variants; or read the time per token, frame or megapixel.",
+        )  # fmt: skip
+    return Confounder(
+        code="settings-differ", severity=DOUBT, variants=tuple(names), text=words,
+        why="The difference may come from that setting and not from the model.",
+        mend=f"Add a variant of {reference} with {key} {ours}, to see what the setting does alone.",
+    )  # fmt: skip
+
+
+def _parts(evidence: Evidence) -> Iterator[Confounder]:
+    entries = _plan_entries(evidence)
+    digests = {name: _latest_files(evidence, name) for name in entries}
+    theirs = _parts_made_of(entries.get(evidence.reference, {}), digests.get(evidence.reference, {}))
+    for name, entry in entries.items():
+        ours = _parts_made_of(entry, digests[name])
+        for part in dict.fromkeys((*theirs, *ours)):
+            if ours.get(part) != theirs.get(part):
+                whose = "another" if part in ours and part in theirs else "a" if part in ours else "no"
+                yield Confounder(
+                    code="parts-differ", severity=UNFAIR, variants=(name,),
+                    text=f"{name} has {whose} {part} than {evidence.reference}." if whose == "another"
+                    else f"{name} has {whose} {part} of its own, unlike {evidence.reference}.",
+                    why="Two things are changed at once: the difference may be that part's.",
+                    mend=f"Give both the same {part}; or add a variant that differs in nothing else.",
+                )  # fmt: skip
+
+
+def _parts_made_of(entry: Mapping[str, Any], files: Mapping[str, str]) -> dict[str, str]:
+    return {part: files.get(path, path) for part, path in entry.get("parts", {}).items()}
+
+
+def _latest_files(evidence: Evidence, name: str) -> Mapping[str, str]:
+    latest = max((n for n, row in evidence.launches.items() if row["variant"] == name), default=0)
+    return evidence.made_of.get(latest, {}).get("files") or {}
+
+
+def _runners(evidence: Evidence) -> Iterator[Confounder]:
+    facts: dict[str, Mapping[str, Any]] = {}
+    for number, launch in evidence.launches.items():
+        facts[launch["variant"]] = evidence.made_of.get(number, {})
+    reference = facts.get(evidence.reference, {})
+    for name, made_of in facts.items():
+        if not made_of or not reference:
+            continue
+        ours, theirs = made_of.get("total_includes_load"), reference.get("total_includes_load")
+        if ours is not None and theirs is not None and ours != theirs:
+            yield Confounder(
+                code="load-counted", severity=UNFAIR, variants=(name,),
+                text=f"The time of {name} has the load in it, that of {evidence.reference} has not." if ours
+                else f"The time of {evidence.reference} has the load in it, that of {name} has not.",
+                why="One is timed from a cold start, the other after it.",
+                mend="Run both by the same kind of runner; or compare step.time, or the rate of tokens.",
+            )  # fmt: skip
+        if made_of.get("runner") != reference.get("runner"):
+            yield Confounder(
+                code="runners-differ", severity=DOUBT, variants=(name,),
+                text=f"{name} is run by the runner {made_of.get('runner')}, {evidence.reference} by "
+                     f"{reference.get('runner')}.",
+                why="How a model is asked takes time of its own.",
+                mend="Run both by the same kind of runner.",
+            )  # fmt: skip
+        elif _scripts(made_of) != _scripts(reference):
+            yield Confounder(
+                code="scripts-differ", severity=DOUBT, variants=(name,),
+                text=f"{name} is not run by the same script as {evidence.reference}.",
+                why="The difference may be the script's and not the model's.",
+                mend="Let one script run both, with what differs as a setting.",
+            )  # fmt: skip
+
+
+def _scripts(made_of: Mapping[str, Any]) -> list[str]:
+    return sorted((made_of.get("script") or {}).values())
+
+
+def _weights_changed(evidence: Evidence) -> Iterator[Confounder]:
+    """Look at every launch of the logbook: runs with other weights are of another cell, and left out by now."""
+    names = {variant.name for variant in evidence.variants}
+    seen: dict[tuple[str, str], dict[str, int]] = {}
+    for launch in evidence.every_launch:
+        files = evidence.made_of.get(launch["number"], {}).get("files") or {}
+        for path, digest in files.items() if launch["variant"] in names else ():
+            seen.setdefault((launch["variant"], path), {}).setdefault(digest, launch["number"])
+    for (name, path), digests in seen.items():
+        if len(digests) > 1:
+            since = max(digests.values())
+            yield Confounder(
+                code="weights-changed", severity=DOUBT, variants=(name,),
+                text=f"{Path(path).name} of {name} was replaced before launch {since}: it has had "
+                     f"{counted(len(digests), 'content')} under one name.",
+                why="Figures noted earlier under this name are of another model.",
+                mend="Give new weights a new file name and variant; earlier runs count in nothing here.",
+            )  # fmt: skip
+
+
+def _modules_changed(evidence: Evidence) -> Iterator[Confounder]:
+    seen: dict[str, dict[str, set[str]]] = {}
+    for launch in evidence.launches.values():
+        for path, digest in (launch["about"].get("modules") or {}).items():
+            seen.setdefault(path, {}).setdefault(digest, set()).add(launch["variant"])
+    for path, digests in seen.items():
+        if len(digests) > 1:
+            yield Confounder(
+                code="script-changed", severity=UNFAIR, variants=tuple(sorted(set().union(*digests.values()))),
+                text=f"{Path(path).name}, which the script imports, changed between these launches.",
+                why="Runs before and after were made by different programs.",
+                mend="Make the runs anew: 'unvek run --afresh'.",
+            )  # fmt: skip
+
+
+def _surroundings(evidence: Evidence) -> Iterator[Confounder]:
+    """Packages, interpreters and thread counts that differ between launches, where both are known."""
+    for what, code, read in (
+        ("package", "packages-differ", lambda about: about.get("packages")),
+        ("interpreter", "interpreters-differ", lambda about: {"Python": about.get("python")}),
+        ("setting of threads", "threads-differ", lambda about: about.get("threads")),
+    ):
+        values: dict[str, dict[Any, set[str]]] = {}
+        for launch in evidence.launches.values():
+            for name, value in (read(launch["about"]) or {}).items():
+                if value is not None:
+                    values.setdefault(name, {}).setdefault(value, set()).add(launch["variant"])
+        for name, by_value in values.items():
+            if len(by_value) > 1:
+                named = "; ".join(f"{value} for {', '.join(sorted(of))}" for value, of in by_value.items())
+                yield Confounder(
+                    code=code, severity=UNFAIR, variants=tuple(sorted(set().union(*by_value.values()))),
+                    text=f"The {what} {name} is not the same in all launches: {named}.",
+                    why="Another version or setting can change speed and outputs by itself.",
+                    mend=f"Make the runs anew with one {what}: 'unvek run --afresh'.",
+                )  # fmt: skip
+
+
+def _rigs(evidence: Evidence) -> Iterator[Confounder]:
+    by_rig: dict[str, set[str]] = {}
+    for launch in evidence.launches.values():
+        by_rig.setdefault(launch["rig"], set()).add(launch["variant"])
+    if len(by_rig) < 2:
+        return
+    facts = [evidence.rigs.get(rig, {}) for rig in by_rig]
+    differing = [key for key in dict.fromkeys(key for fact in facts for key in fact)
+                 if any(fact.get(key) != facts[0].get(key) for fact in facts)]  # fmt: skip
+    named = "; ".join(f"{rig[:8]} for {', '.join(sorted(of))}" for rig, of in by_rig.items())
+    yield Confounder(
+        code="rigs-differ", severity=UNFAIR, variants=tuple(sorted(set().union(*by_rig.values()))),
+        text=f"These runs were made on {len(by_rig)} rigs, which differ in {', '.join(differing)}: {named}.",
+        why="The difference may be the machines' or their systems', and not the variants'.",
+        mend="Make the missing runs on one machine, with 'unvek run'.",
+    )  # fmt: skip
+
+
+def _shown(value: Any) -> str:
+    return "not set" if value is None else str(value)

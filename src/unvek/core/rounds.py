@@ -1,0 +1,56 @@
+"""A plan's rounds as they are made: those that it has for sure, then those that settle its ratios."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from unvek.core.findings.settled import settled_plan
+from unvek.core.logbook.outlook import remaining_of
+from unvek.core.logbook.store import Logbook
+from unvek.core.plan.cells import Cell
+from unvek.core.plan.model import Plan
+from unvek.core.run.engine import PendingRun, pending_groups
+from unvek.core.run.remaining import Remaining
+
+
+@dataclass(frozen=True, slots=True)
+class Standing:
+    """Where things stand: the plan as it is being made, what is left of it, how many runs there are to be in all."""
+
+    plan: Plan
+    remaining: Remaining
+    planned: int
+
+
+class RoundsToMake:
+    """A plan's pending runs, round after round; when its own rounds are made, those that settle its ratios."""
+
+    def __init__(self, plan: Plan, cells: tuple[Cell, ...], logbook: Logbook, rig: str):
+        self._asked, self._cells, self._logbook, self._rig = plan, cells, logbook, rig
+        self.plan = settled_plan(plan, cells, logbook, rig)
+        self.remaining: Remaining = remaining_of(self.plan, cells, logbook, rig)
+        self.pending = self.remaining.runs
+
+    @property
+    def planned(self) -> int:
+        """How many runs there are to be, in all."""
+        return len(self._cells) * self.plan.schedule.runs_of_a_cell
+
+    def standing(self) -> Standing:
+        return Standing(self.plan, self.remaining, self.planned)
+
+    def groups(self) -> Iterator[list[PendingRun]]:
+        """Yield what is to be made, for the engine."""
+        yield from pending_groups(
+            self.plan, self._cells, lambda cells, number: self._logbook.done(cells, self._rig, number)
+        )
+
+    def grown(self) -> bool:
+        """Look whether it takes more rounds, now that these are made; `groups` then yields what these add."""
+        settled = settled_plan(self._asked, self._cells, self._logbook, self._rig)
+        if settled.schedule.rounds <= self.plan.schedule.rounds:
+            return False
+        self.plan = settled
+        added = remaining_of(settled, self._cells, self._logbook, self._rig)
+        self.remaining.add(added)
+        self.pending += added.runs
+        return True
