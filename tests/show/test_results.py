@@ -4,6 +4,7 @@ import io
 import tempfile
 import unittest
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
 from PIL import Image
@@ -11,14 +12,18 @@ from rich.console import Console
 
 from tests.support import ProjectTest
 from unvek.core.errors import InputError, Problem
+from unvek.core.findings.audit import Doubt
 from unvek.core.findings.checkup import Checkup
 from unvek.core.findings.comparison import Comparison, ComparisonRow, FailuresFound, MeasureFound, RatioFound
 from unvek.core.findings.forecasts import BasisScored, ForecastScored, ForecastScores, SessionScored
 from unvek.core.findings.machine import RigReport
 from unvek.core.findings.outputs import OutputCell, OutputItem, OutputRow, OutputSheet
 from unvek.core.findings.runs import NoteFound, OutputFound, RunLine, RunList, RunWhole
+from unvek.core.findings.sentences import sentence
 from unvek.core.findings.tradeoff import Count, CountFound, Tradeoff, TradeoffRow
 from unvek.core.rig.quiet import Disturber, Quietness
+from unvek.core.stats.speedup import Split
+from unvek.core.stats.student import Estimate
 from unvek.core.trial import Trial, TrialRun
 from unvek.show.checkup import print_checkup
 from unvek.show.comparison import comparison_records, print_comparison
@@ -53,24 +58,36 @@ def measure(median: float | None, ratio: float | None = None, answer: str | None
     around = (None, None) if median is None else (median * 0.99, median * 1.01)
     found = None if ratio is None else RatioFound(value=ratio, low=ratio * 0.98, high=ratio * 1.02)
     return MeasureFound(unit=unit, better="less", median=median, low=around[0], high=around[1], ratio=found, answer=answer,
-                        more_rounds=more_rounds, drift=drift, dots=() if median is None else (median, median * 1.05))  # fmt: skip
+                        more_rounds=more_rounds, over="launches", drift=drift, dots=() if median is None else (median, median * 1.05))  # fmt: skip
 
 
-def row(name: str, form: str, time: MeasureFound, failed: int = 0) -> ComparisonRow:
+def row(name: str, form: str, time: MeasureFound, failed: int = 0, split: Split | None = None) -> ComparisonRow:
     return ComparisonRow(
         variant=name, form=form, rounds=3, runs=12, finished=12 - failed, steps=20, weights_bytes=2_500_000,
         first_run_s=0.2,
         measures={"time.total": time, "step.time": measure(0.008), "time.load": measure(0.1),
                   "memory.peak": measure(40e6, unit="B"), "memory.device": measure(None, unit="B"), "likeness": measure(0.93, unit="", drift=0.16)},
-        failures=FailuresFound(count=failed, share=failed / 12, low=0.0, high=0.4, kinds={}),
+        failures=FailuresFound(count=failed, share=failed / 12, low=0.0, high=0.4, kinds={}), split=split,
+        sentence=f"{name} is what it \x1b is, and that is said at some length so that it takes two lines or more of any window.",
+        doubts=(1, 12) if name == "swift" else (),
     )  # fmt: skip
 
 
+SPLIT = Split(
+    fewer_steps_s=Estimate(value=0.1, low=0.09, high=0.11), cheaper_steps_s=Estimate(value=0.048, low=None, high=None),
+    fixed_s=Estimate(value=-0.001, low=-0.002, high=0.0), steps=4, reference_steps=20, step_s=0.004, reference_step_s=0.008,
+)  # fmt: skip
+DOUBTS = (
+    Doubt(
+        number=1, code="parts-differ", severity="unfair", variants=("swift",), text="swift has another \x1b decoder."
+    ),
+    Doubt(number=12, code="disturbed", severity="doubt", variants=("swift",), text="Something else ran."),
+)
 COMPARISON = Comparison(
-    title="Which \x1b[31mpainter?", reference="full", rig=RIG, quality="likeness", notes=("A note.",),
+    title="Which \x1b[31mpainter?", reference="full", rig=RIG, quality="likeness", notes=("A note.",), asked=(), doubts=DOUBTS,
     rows=(
         row("full", "full", measure(0.166)),
-        row("swift", "distilled", measure(0.018, 0.108, "faster")),
+        row("swift", "distilled", measure(0.018, 0.108, "faster"), split=SPLIT),
         row("odd", "quantized", measure(0.165, 0.99, "unclear", more_rounds=4), failed=3),
         row("none", "mixed", measure(None), failed=12),
     ),
@@ -88,9 +105,25 @@ class PrintedComparison(unittest.TestCase):
 
     def test_it_opens_with_what_matters_most(self):
         text = printed(print_comparison, COMPARISON)
-        self.assertIn("swift is fastest: 9.26x as fast (89 % less time), likeness 0.930.", text)
+        lines = printed(print_comparison, COMPARISON, 80).splitlines()
+        self.assertEqual(lines[3][:20], "● full is what it � ")
+        self.assertTrue(lines[4].startswith("  "), lines[4])
         self.assertIn("9.26x", text)
-        self.assertIn("Unclear so far, and about how many more rounds would settle it: odd (4).", text)
+        self.assertIn("(4 for 20)", sentence(COMPARISON.rows[1], "full", "time.total", None))
+
+    def test_claims_in_doubt_are_marked_and_the_doubt_is_told(self):
+        text = printed(print_comparison, COMPARISON)
+        self.assertIn("faster ¹ ¹²", text)
+        self.assertIn("¹ swift has another � decoder.", text)
+        self.assertIn("¹² Something else ran.", text)
+
+    def test_the_measures_asked_for_stand_alone_and_cold_starts_on_demand(self):
+        asked = printed(print_comparison, replace(COMPARISON, asked=("memory.peak", "likeness")), 200)
+        self.assertIn("times that of", asked)
+        self.assertNotIn("a step", asked)
+        self.assertNotIn("first run", printed(print_comparison, COMPARISON, 200))
+        self.assertIn("first run", printed(partial(print_comparison, cold=True), COMPARISON, 200))
+        self.assertIn("by a step", printed(print_comparison, COMPARISON, 200))
 
     def test_failures_are_not_left_out_for_want_of_room(self):
         self.assertIn("3 of 12", printed(print_comparison, COMPARISON, 80))
@@ -137,7 +170,7 @@ class PrintedTradeoff(unittest.TestCase):
         self.assertIn("No pick", printed(print_tradeoff, self.tradeoff(None)))
 
 
-LINE = RunLine(run=7, variant="full", form="full", task="violet", seed=11, round=1, repeat=2, warm_up=False, varied={},
+LINE = RunLine(run=7, variant="full", form="full", task="violet", seed=11, round=1, repeat=2, warm_up=False, varied={}, tokens=40,
                status="finished", voided=None, started="2026-01-01T10:00:00.123+00:00", time_s=0.166, steps=3,
                step_time_s=0.05, source="measured", cold=False, launch=3, noted=False)  # fmt: skip
 
@@ -165,10 +198,16 @@ class PrintedRuns(unittest.TestCase):
             **{name: getattr(LINE, name) for name in RunLine.__slots__}, place=2,
             forecast={"low_s": 0.15, "high_s": 0.2, "basis": "same cell"},
             notes=(NoteFound(noted="2026-01-01T12:30:00", text="the till \x07 was busy"),), error=None, first_s=0.05,
-            load_s=0.1, step_times_s=(0.05, 0.05, 0.066), phases={"start": 0.0, "steps": 0.166}, measures={"likeness": 0.93},
+            load_s=0.1, step_times_s=(0.05, 0.05, 0.066), phases={"start": 0.0, "steps": 0.166}, measures={
+                "likeness": 0.93, "rate.tokens": 200.0, "gap.median": 0.005, "gap.p99": 0.009, "input.tokens": 12.0, "requests": 2.0,
+                "request.time": 0.1, "request.time.p99": 0.2, "requests.failed": 0.5, "rate.tokens.sum": 350.0,
+            },
+            piece_times_s=(0.05, 0.055), requests=(
+                {"client": 0, "error": None, "ended_s": 0.1, "code": 200}, {"client": 1, "error": "busy", "ended_s": 0.1, "code": 429},
+            ),
             faults=(("retry", "once"),), outputs=(OutputFound(path="outputs/L1/label.png", bytes=5400, digest="ab" * 32),),
             machine=MACHINE,
-            provenance={"settings": {"steps": 3}, "script": {"painter.py": "cd" * 32}, "files": {}, "python": "3.11.7",
+            provenance={"settings": {"steps": 3}, "command": ["./paint", "two words", "\x1b[2J"], "script": {"painter.py": "cd" * 32}, "files": {}, "python": "3.11.7",
                         "packages": {"numpy": "2.1", "odd\x1b": None}, "modules": {"helper.py": "ef" * 32},
                         "threads": {"OMP_NUM_THREADS": "1"}},
             log_tail="last \x1b[31mwords", text="water weekly",
@@ -181,8 +220,14 @@ class PrintedRuns(unittest.TestCase):
                       "3 processes together", "from 1.0 MiB to 2.0 MiB along the run", "▃█▅", "10.0 MiB at its peak on the accelerator", "0.95 cores busy",
                       "kept 0.40 cores busy; the host took 0.05 of a core; somebody waited for cpu 12 %",
                       "1.0 GiB of memory free at least, nothing swapped out, clock unknown, 71 °C at most",
+                      "40 tokens, the first after 50 ms, then 200 a second", "gaps of 5 ms in the middle, 9 ms at the 99th percentile",
+                      "12 tokens", "2 requests by 2 clients, 100 ms in the middle", "350 a second, all together", "1 failed, HTTP 429: 1",
                       "12.5 J, from watts given by hand", "a device, 10.0 MiB in use at most, 55 °C at most"):  # fmt: skip
             self.assertIn(words, text)
+        program = printed(print_run, replace(whole, provenance={**whole.provenance, "runner": "command"}))
+        self.assertIn("command     ./paint 'two words' '\ufffd[2J'", program)
+        self.assertNotIn("./paint", text)  # a worker's own command is nobody's concern
+        self.assertNotIn("interpreter", program)
 
 
 class PrintedMore(unittest.TestCase):
@@ -253,7 +298,7 @@ class PrintedMore(unittest.TestCase):
 class PrintedCheck(unittest.TestCase):
     def test_errors_have_place_finding_and_wish(self):
         found = Checkup(
-            plan="plan.toml", title=None, ok=False, doubts=(), reference=None, variants=(), items=0, rounds=0, repeats=0,
+            plan="plan.toml", title=None, ok=False, doubts=(), reference=None, variants=(), items=0, varied={"clients": (1, 4)}, rounds=0, settle_to=None, most_rounds=None, repeats=0,
             warmups=0, cells=0, runs=0, already=0, forecast_s=None, changes=(),
             errors=(Problem(where="schedule.rounds", found="'\x07three'", wanted="a whole number"),),
         )  # fmt: skip
@@ -265,7 +310,7 @@ class PrintedCheck(unittest.TestCase):
 class DrawnSheet(ProjectTest):
     def sheet(self, *pictures: Path | None) -> OutputSheet:
         cells = tuple(
-            OutputCell(picture=p, steps=4, time_s=0.02, likeness=0.9, status="finished" if p else "failed")
+            OutputCell(text=None, picture=p, steps=4, time_s=0.02, likeness=0.9, status="finished" if p else "failed")
             for p in pictures
         )
         items = tuple(OutputItem(task="violet", seed=n, prompt="a long prompt " * 30) for n in range(len(pictures)))
@@ -283,6 +328,19 @@ class DrawnSheet(ProjectTest):
         draw_sheet(self.sheet(good), out, zoom=2)
         with Image.open(out) as drawn:
             self.assertIn((30 * 20 * 4, (255, 0, 0)), drawn.convert("RGB").getcolors(10**6))
+
+    def test_texts_are_drawn_in_their_place_whatever_they_hold(self):
+        texts = ("short", "\x1b[31mred " * 3000, "x" * 30_000, "\n" * 500, "\u202e\ufffd\U0001f33f")
+        cells = tuple(
+            OutputCell(text=t, picture=None, steps=0, time_s=0.02, likeness=None, status="finished") for t in texts
+        )
+        sheet = replace(self.sheet(*[None] * len(texts)), rows=(OutputRow(variant="full", form="full", cells=cells),))
+        out = self.folder / "out.png"
+        draw_sheet(sheet, out)
+        with Image.open(out) as drawn:
+            colours = {colour: count for count, colour in drawn.convert("RGB").getcolors(10**6)}
+            self.assertLess(drawn.width, 1400)
+        self.assertGreater(colours[(0xFF, 0xFD, 0xF8)], 5 * 190 * 190 / 2)
 
     def test_a_sheet_that_is_too_large_or_has_no_place_is_refused(self):
         good = self.folder / "good.png"

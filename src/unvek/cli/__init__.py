@@ -21,10 +21,14 @@ COMMANDS = {
     "note": "Put a remark on a run.",
     "void": "Take a run out of every result, with the reason.",
     "compare": "Hold the variants against the reference.",
+    "curve": "Show how a measure answers to a setting, and where more stops paying.",
+    "audit": "Say whether the comparison is fair, and what is not.",
     "tradeoff": "Say which variants are worth considering, and which to pick.",
+    "import": "Bring in timings from elsewhere.",
+    "export": "Write the runs out as CSV, JSON Lines or Parquet.",
     "sheet": "Put the outputs side by side in one picture.",
 }
-MODULES = {"try": "trial"}  # where a command's name can't be a module's
+MODULES = {"try": "trial", "import": "importing"}  # where a command's name can't be a module's
 EXIT_FAULT, EXIT_INPUT, EXIT_STOPPED = 1, 2, 130
 
 

@@ -5,7 +5,7 @@ from pathlib import Path
 import click
 
 from unvek.cli import EXIT_INPUT
-from unvek.cli.options import as_option, logbook_option, plan_argument
+from unvek.cli.options import as_option, logbook_option, plan_argument, tell
 
 
 @click.command()
@@ -26,7 +26,7 @@ def check(plan: Path, logbook_path: Path | None, how: str) -> None:
     from unvek.show.checkup import CHECKUP
     from unvek.show.views import put
 
-    found = check_plan(plan, logbook_path, tell=lambda words: click.echo(words, err=True))
+    found = check_plan(plan, logbook_path, tell=tell)
     put(found, CHECKUP, how)
     if not found.ok:
         click.get_current_context().exit(EXIT_INPUT)

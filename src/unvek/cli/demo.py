@@ -12,7 +12,10 @@ What to try next, in {folder}:
   unvek try --variant swift --seeds 1..3      one prompt, now; add --prompt for one of your own
   unvek tradeoff --need "likeness >= 0.99"    the pick under a need of yours
   open sheet.png                              the labels side by side
+  unvek run cards.toml --logbook cards        words instead of pictures: seven writers of care cards
+  unvek run served.toml --logbook served      a server, asked by one client to eight
   unvek run accelerator.toml --logbook other  the same on a simulated accelerator
+  unvek run steps.toml --logbook steps        how many steps are enough? then: unvek curve steps --logbook steps
   edit plan.toml, then unvek run              only what the change touches is run again
 """
 
@@ -48,14 +51,14 @@ def demo(folder: Path, quick: bool, plain: bool) -> None:
     from unvek.show.watching import make_and_show
 
     plan = read_plan(lay_out(folder, quick))
-    click.echo(f"The project is in {folder}: plan.toml, painter.py, bract.py, models, and a second plan.", err=True)
+    click.echo(f"The project is in {folder}: plan.toml, scripts, models, and six more plans.", err=True)
     made = make_and_show(plan, logbook_beside(plan), plain=plain)
     if made.stopped:
         click.echo("Stopped; the same command goes on from here.", err=True)
         click.get_current_context().exit(EXIT_STOPPED)
     with Logbook.open(logbook_beside(plan)) as logbook:
-        evidence = gather_evidence(logbook, None, "*", "*")
-        put(compare(evidence, logbook.rig_of_runs(evidence.by_number)), COMPARISON, "table")
+        evidence = gather_evidence(logbook)
+        put(compare(evidence, logbook.rig_of_runs(evidence.rows.column("number"))), COMPARISON, "table")
         click.echo()
         put(trade_off(evidence), TRADEOFF, "table")
         draw_sheet(lay_out_outputs(logbook, evidence), folder / "sheet.png")

@@ -7,6 +7,8 @@ import click
 
 from unvek.cli.options import as_option, logbook_option, open_logbook, settings_option
 
+MOST_SHOWN = 200  # runs in a table, unless all are asked for
+
 
 @click.command()
 @click.option("--variant", default="*", metavar="GLOB", help="Only variants whose name fits, such as '*-bit'.")
@@ -15,12 +17,13 @@ from unvek.cli.options import as_option, logbook_option, open_logbook, settings_
 @settings_option("--varied", "Only runs with this varied value, such as steps=8.")
 @click.option("--since", metavar="WHEN", help="Only since then: '2 h' ago, or a date such as 2026-11-23 (UTC).")
 @click.option("--tries", is_flag=True, help="The runs made by 'unvek try', not those of plans.")
+@click.option("--all", "every", is_flag=True, help="All of them, however many: a table shows the newest 200.")
 @click.option("--forecasts", is_flag=True, help="How often the time foreseen held, instead of the runs.")
 @logbook_option
 @as_option
 def log(
     variant: str, task: str, statuses: tuple[str, ...], varied: dict[str, Any], since: str | None, tries: bool,
-    forecasts: bool, logbook_path: Path | None, how: str,
+    every: bool, forecasts: bool, logbook_path: Path | None, how: str,
 ) -> None:  # fmt: skip
     """List the runs, in the order in which they were made.
 
@@ -50,6 +53,7 @@ def log(
             put(score_forecasts(logbook), FORECASTS, how)
         else:
             wanted = RunFilter(
-                variant=variant, task=task, statuses=statuses, varied=varied, since=moment, trials=tries
+                variant=variant, task=task, statuses=statuses, varied=varied, since=moment, trials=tries,
+                newest=None if every or how != "table" else MOST_SHOWN,
             )  # fmt: skip
             put(list_runs(logbook, wanted), RUNS, how)

@@ -1,6 +1,7 @@
 """Options and steps that several commands share."""
 
 from collections.abc import Callable
+from functools import wraps
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -8,6 +9,7 @@ import click
 
 if TYPE_CHECKING:
     from unvek.core.findings.evidence import Evidence
+    from unvek.core.findings.gathering import Selection
     from unvek.core.logbook.store import Logbook
 
 Command = Callable[..., Any]
@@ -32,17 +34,34 @@ as_option = click.option(
 
 
 def selection_options(command: Command) -> Command:
-    """Add --reference, --only, --tasks and --across-rigs."""
+    """Add --reference, --only, --tasks, --varied and --across-rigs; the command is handed them as `selection`."""
+
+    @wraps(command)
+    def with_selection(
+        reference: str | None, only: str, tasks: str, varied: dict[str, Any], across_rigs: bool, **others: Any
+    ) -> Any:
+        from unvek.core.findings.gathering import Selection
+
+        selection = Selection(reference=reference, only=only, tasks=tasks, varied=varied, across_rigs=across_rigs)
+        return command(selection=selection, **others)
+
+    wrapped: Command = with_selection
     for option in (
         click.option("--across-rigs", is_flag=True, help="Compare runs of different machines all the same."),
+        settings_option("--varied", "Only runs with this value of a setting that the plan varies, such as clients=4."),
         click.option("--tasks", default="*", metavar="GLOB", help="Only tasks whose name fits, such as 'violet-*'."),
         click.option(
             "--only", default="*", metavar="GLOB", help="Only variants whose name fits (the reference stays)."
         ),
         click.option("--reference", metavar="VARIANT", help="Hold the others against this one, not the plan's own."),
     ):
-        command = option(command)
-    return command
+        wrapped = option(wrapped)
+    return wrapped
+
+
+def tell(words: str) -> None:
+    """Say what takes long, or what should be known, beside the result."""
+    click.echo(words, err=True)
 
 
 def open_logbook(path: Path | None) -> "Logbook":
@@ -53,14 +72,12 @@ def open_logbook(path: Path | None) -> "Logbook":
     return Logbook.open(path if path is not None else find_logbook(Path.cwd()))
 
 
-def gather_evidence(
-    logbook: "Logbook", reference: str | None, only: str, tasks: str, across_rigs: bool = False
-) -> "Evidence":
-    """Gather the evidence with all likenesses worked out."""
-    from unvek.core.findings.evidence import gather
-    from unvek.core.findings.likeness import with_likeness
+def gather_evidence(logbook: "Logbook", selection: "Selection | None" = None) -> "Evidence":
+    """Gather the evidence with everything that the plan measures worked out."""
+    from unvek.core.findings.gathering import EVERYTHING, gather
+    from unvek.core.findings.measuring import with_measures
 
-    return with_likeness(logbook, gather(logbook, reference, only, tasks, across_rigs))
+    return with_measures(logbook, gather(logbook, selection or EVERYTHING))
 
 
 def settings_option(name: str, help_: str) -> Callable[[Command], Command]:

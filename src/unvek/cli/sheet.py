@@ -1,10 +1,14 @@
 """unvek sheet"""
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
 from unvek.cli.options import gather_evidence, logbook_option, open_logbook, selection_options
+
+if TYPE_CHECKING:
+    from unvek.core.findings.gathering import Selection
 
 
 @click.command()
@@ -19,10 +23,7 @@ from unvek.cli.options import gather_evidence, logbook_option, open_logbook, sel
 def sheet(
     out: Path,
     zoom: int | None,
-    reference: str | None,
-    only: str,
-    tasks: str,
-    across_rigs: bool,
+    selection: "Selection",
     logbook_path: Path | None,
 ) -> None:
     """Put the outputs side by side in one picture: variants down, items across.
@@ -38,6 +39,6 @@ def sheet(
     from unvek.show.sheet import draw_sheet
 
     with open_logbook(logbook_path) as logbook:
-        laid_out = lay_out_outputs(logbook, gather_evidence(logbook, reference, only, tasks, across_rigs))
+        laid_out = lay_out_outputs(logbook, gather_evidence(logbook, selection))
     draw_sheet(laid_out, out, zoom)
     click.echo(out)

@@ -1,10 +1,14 @@
 """unvek tradeoff"""
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
 from unvek.cli.options import as_option, gather_evidence, logbook_option, open_logbook, selection_options
+
+if TYPE_CHECKING:
+    from unvek.core.findings.gathering import Selection
 
 
 @click.command()
@@ -14,10 +18,7 @@ from unvek.cli.options import as_option, gather_evidence, logbook_option, open_l
 @as_option
 def tradeoff(
     needs: tuple[str, ...],
-    reference: str | None,
-    only: str,
-    tasks: str,
-    across_rigs: bool,
+    selection: "Selection",
     logbook_path: Path | None,
     how: str,
 ) -> None:
@@ -37,5 +38,5 @@ def tradeoff(
     from unvek.show.views import put
 
     with open_logbook(logbook_path) as logbook:
-        evidence = gather_evidence(logbook, reference, only, tasks, across_rigs)
+        evidence = gather_evidence(logbook, selection)
         put(trade_off(evidence, [parse_need(need, evidence) for need in needs]), TRADEOFF, how)

@@ -25,6 +25,13 @@ def print_checkup(out: Console, found: Checkup) -> None:
         return
     out.print(Text(clean(found.title), style="bold"))
     out.print(Text(_what_it_runs(found)))
+    if found.settle_to is not None:
+        out.print(
+            Text(
+                f"More rounds are added until each ratio of times is known to {100 * found.settle_to:.2g} %, "
+                f"{found.most_rounds} in all at most."
+            )
+        )
     if found.already:
         out.print(Text(f"{found.already} of them are done; {found.runs - found.already} are left."))
     if found.forecast_s is not None and found.already < found.runs:
@@ -42,6 +49,7 @@ def _what_it_runs(found: Checkup) -> str:
     parts = [
         counted(len(found.variants), "variant"),
         counted(found.items, "item"),
+        *(f"{len(values)} values of {clean(name)}" for name, values in found.varied.items()),
         counted(found.rounds, "round"),
         counted(found.repeats, "repeat"),
     ]

@@ -5,6 +5,7 @@ from typing import Any
 
 from rich.text import Text
 
+from unvek.core.plan.runners import COMMAND, STREAM
 from unvek.core.units import bytes_words, duration_words
 from unvek.show.bars import step_bars
 from unvek.show.figures import UNKNOWN, warning_text
@@ -92,6 +93,8 @@ def made_of_facts(provenance: Mapping[str, Any]) -> list[Fact]:
     facts: list[Fact] = [("made of", f"{clean(path)} (sha256 {digest[:12]})") for path, digest in files.items()]
     if not files:
         facts.append(("made of", "unknown"))
+    if provenance.get("runner") in (COMMAND, STREAM):
+        return facts  # what a program is made of inside can't be asked
     python = provenance["python"]
     facts.append(("interpreter", f"Python {clean(python)}" if python else "unknown"))
     packages = provenance["packages"]

@@ -1,64 +1,95 @@
-"""A comparison, drawn: the strips first, then the figures."""
+"""A comparison, drawn: a sentence a variant, the strips, then the figures, then what is doubtful."""
 
+import textwrap
 from collections.abc import Mapping
+from functools import partial
 from typing import Any
 
 from rich.console import Console
 from rich.text import Text
 
-from unvek.core.findings.comparison import UNCLEAR, Comparison, ComparisonRow, MeasureFound
+from unvek.core.findings.comparison import FOR_LENGTHS, Comparison, ComparisonRow, MeasureFound
+from unvek.core.measures.catalogue import TIME
 from unvek.core.rig.facts import has_simulated
-from unvek.core.units import counted, speed_words
-from unvek.show.figures import UNKNOWN, Scale, figure, scale_for, speed_figures, unit_suffix, variant_text, warning_text
+from unvek.core.stats.student import Estimate
+from unvek.core.units import counted
+from unvek.show.figures import (
+    UNKNOWN,
+    figure,
+    marks,
+    ratio_figures,
+    scale_for,
+    speed_figures,
+    unit_suffix,
+    variant_text,
+    warning_text,
+)  # fmt: skip
 from unvek.show.grid import Column, StripColumn, print_grid
+from unvek.show.heads import HEADS, KEPT, STREAMED
+from unvek.show.measure_strips import MeasureStrip, measure_strips
+from unvek.show.palette import FORM_COLOURS, FORM_MARKS
 from unvek.show.terminal import clean, faint
-from unvek.show.time_strips import TimeStrip, time_strips
 from unvek.show.views import View
 
-TIME = "time.total"
-HEADS = {
-    "time.total": "time",
-    "step.time": "a step",
-    "time.load": "load",
-    "memory.peak": "memory",
-    "memory.device": "on device",
-}
-KEPT = {"time.total": 9, "step.time": 6, "time.load": 3, "memory.peak": 7, "memory.device": 7, "energy": 4}
 
-
-def print_comparison(out: Console, found: Comparison) -> None:
+def print_comparison(out: Console, found: Comparison, cold: bool = False) -> None:
     out.print(Text(clean(found.title), style="bold"))
     out.print(faint(_circumstances(found)))
     out.print()
-    lead = _lead(found)
-    if lead:
-        out.print(Text(lead))
+    for row in found.rows:
+        _print_sentence(out, row)
+    out.print()
+    print_grid(out, comparison_columns(found, cold), _strips(found))
+    if found.doubts or found.notes:
         out.print()
-    print_grid(out, comparison_columns(found), _strips(found))
-    notes = [*_unclear(found), *found.notes]
-    if notes:
-        out.print()
-    for note in notes:
+    for doubt in found.doubts:
+        out.print(Text.assemble(marks([doubt.number]), f" {clean(doubt.text)}"))
+    if found.doubts:
+        out.print(faint("'unvek audit' says why each matters and how to mend it."))
+    for note in found.notes:
         out.print(faint(clean(note)))
 
 
-def comparison_columns(found: Comparison) -> list[Column]:
-    columns = [_names(found), *_measure_columns(found, TIME), _answers(found), _steps(found)]
-    for name in ("step.time", "memory.peak", "memory.device", "time.load"):
-        columns += _measure_columns(found, name)
-    for name in found.rows[0].measures:
+def _print_sentence(out: Console, row: ComparisonRow) -> None:
+    """Print a row's sentence behind its form's mark, its further lines under the first."""
+    lines = textwrap.wrap(clean(row.sentence), out.width - 2)
+    out.print(Text.assemble((f"{FORM_MARKS[row.form]} ", FORM_COLOURS[row.form]), lines[0]))
+    for line in lines[1:]:
+        out.print(Text(f"  {line}"))
+
+
+def comparison_columns(found: Comparison, cold: bool = False) -> list[Column]:
+    """Return the columns: of the measures asked for, or the usual ones; with those of cold starts where wanted."""
+    measures = found.rows[0].measures
+    if found.asked:
+        columns = [_names(found)]
+        for name in found.asked:
+            columns += [*_measure_columns(found, name), *_ratio_columns(found, name), _answers(found, name)]
+        return [*_told_of(columns), _failures(found)]
+    columns = [_names(found), *_measure_columns(found, TIME), *_ratio_columns(found, TIME), _answers(found, TIME)]
+    if cold:
+        columns += [*_measure_columns(found, "time.load"), *_ratio_columns(found, "time.load"), _first_runs(found)]
+    columns.append(_steps(found))
+    for name in (*FOR_LENGTHS, "step.time", *STREAMED, "memory.peak", "memory.device"):
+        if name in measures:
+            columns += _measure_columns(found, name)
+    for name in measures:
         if name not in HEADS:
             columns += _measure_columns(found, name)
     if any(row.measures[found.quality].drift is not None for row in found.rows if found.quality):
         columns.append(_drift(found))
-    columns += [_first_runs(found), _weights(found), _failures(found)]
+    return [*_told_of([*columns, *_split_columns(found), _weights(found)]), _failures(found)]
+
+
+def _told_of(columns: list[Column]) -> list[Column]:
+    """Return the columns in which anything stands."""
     return [column for column in columns if any(cell.plain not in (UNKNOWN, "") for cell in column.cells)]
 
 
 def _first_runs(found: Comparison) -> Column:
     """The first run of a process, beside the later ones: cold against warm."""
     scale = scale_for("s", (row.first_run_s for row in found.rows))
-    column = Column("first run", scale.unit, keep=2)
+    column = Column("first run", scale.unit, keep=9)
     for row in found.rows:
         column.add(figure(row.first_run_s, None, None, scale))
     return column
@@ -74,31 +105,55 @@ def _names(found: Comparison) -> Column:
 def _measure_columns(found: Comparison, name: str) -> list[Column]:
     measures = [row.measures[name] for row in found.rows]
     scale = scale_for(measures[0].unit, (m.median for m in measures))
-    column = Column(HEADS.get(name, clean(name)), scale.unit, keep=KEPT.get(name, 8 if name == found.quality else 2))
+    keep = 9 if name in found.asked else KEPT.get(name, 8 if name == found.quality else 4)
+    column = Column(HEADS.get(name, clean(name)), scale.unit, keep=keep)
     for m in measures:
         column.add(figure(m.median, m.low, m.high, scale))
-    if name != TIME:
-        return [column]
-    speed = Column("as fast as", clean(found.reference), keep=8)
-    interval = Column("95 %", "", keep=4)
+    return [column]
+
+
+def _ratio_columns(found: Comparison, name: str) -> list[Column]:
+    """The ratio to the reference with its interval; of a time how many times as fast."""
+    is_time = name == TIME or name == "time.load"
+    ratio = Column("as fast as" if is_time else "times that of", clean(found.reference), keep=8)
+    interval = Column("95 %", "", keep=5)
     for row in found.rows:
-        value, ends = _speed(row.measures[TIME])
-        speed.add(faint("reference") if row.variant == found.reference else value)
+        value, ends = _ratio_words(row.measures[name], is_time)
+        ratio.add(faint("reference") if row.variant == found.reference else value)
         interval.add(ends)
-    return [column, speed, interval]
+    return [ratio, interval]
 
 
-def _speed(measure: MeasureFound) -> tuple[str, str]:
+def _ratio_words(measure: MeasureFound, is_time: bool) -> tuple[str, str]:
     if measure.ratio is None:
         return UNKNOWN, ""
-    return speed_figures(measure.ratio.value, measure.ratio.low, measure.ratio.high)
+    words = speed_figures if is_time else ratio_figures
+    return words(measure.ratio.value, measure.ratio.low, measure.ratio.high)
 
 
-def _answers(found: Comparison) -> Column:
+def _answers(found: Comparison, name: str) -> Column:
     column = Column("answer", numeric=False, keep=8)
     for row in found.rows:
-        column.add(row.measures[TIME].answer or ("" if row.variant == found.reference else UNKNOWN))
+        word = row.measures[name].answer or ("" if row.variant == found.reference else UNKNOWN)
+        column.add(Text.assemble(word, " " if word and row.doubts else "", marks(row.doubts)))
     return column
+
+
+def _split_columns(found: Comparison) -> list[Column]:
+    """Where the time saved comes from: seconds less than the reference, in three parts."""
+    parts: list[tuple[str, list[Estimate | None]]] = [
+        ("by steps", [row.split.fewer_steps_s if row.split else None for row in found.rows]),
+        ("by a step", [row.split.cheaper_steps_s if row.split else None for row in found.rows]),
+        ("by the rest", [row.split.fixed_s if row.split else None for row in found.rows]),
+    ]
+    scale = scale_for("s", (part.value for _, column in parts for part in column if part is not None))
+    columns = []
+    for head, values in parts:
+        column = Column(head, f"{scale.unit} less", keep=3)
+        for part in values:
+            column.add(UNKNOWN if part is None else figure(part.value, part.low, part.high, scale))
+        columns.append(column)
+    return columns
 
 
 def _steps(found: Comparison) -> Column:
@@ -126,59 +181,33 @@ def _weights(found: Comparison) -> Column:
 
 def _failures(found: Comparison) -> Column:
     any_failed = any(row.failures.count for row in found.rows)
-    column = Column("failed", "runs", numeric=False, keep=9 if any_failed else 1)
+    column = Column("failed", "runs, 95 %" if any_failed else "runs", numeric=False, keep=9 if any_failed else 1)
     for row in found.rows:
-        words = f"{row.failures.count} of {row.runs}"
-        column.add(warning_text(words) if row.failures.count else words)
+        failures = row.failures
+        words = f"{failures.count} of {row.runs}"
+        if not failures.count:
+            column.add(words)
+        else:
+            column.add(warning_text(f"{words}, {100 * failures.low:.0f} to {100 * failures.high:.0f} %"))
     return column
 
 
 def _strips(found: Comparison) -> StripColumn:
-    times = [(row, row.measures[TIME]) for row in found.rows]
-    strips = [
-        TimeStrip(form=row.form, middle_s=time.median, low_s=time.low, high_s=time.high, dots_s=time.dots)
-        for row, time in times
-    ]
-    return time_strips(strips, next(time.median for row, time in times if row.variant == found.reference))
+    name = found.asked[0] if found.asked else TIME
+    measures = [(row, row.measures[name]) for row in found.rows]
+    strips = [MeasureStrip(form=row.form, middle=m.median, low=m.low, high=m.high, dots=m.dots) for row, m in measures]
+    reference = next(m.median for row, m in measures if row.variant == found.reference)
+    return measure_strips(HEADS.get(name, clean(name)), measures[0][1].unit, strips, reference)
 
 
 def _circumstances(found: Comparison) -> str:
     rounds = max(row.rounds for row in found.rows)
     runs = sum(row.runs for row in found.rows)
-    rig = found.rig.get("processor") or "unknown processor"
+    processor, cores = found.rig.get("processor") or "unknown processor", found.rig.get("cores")
     made = f"{counted(rounds, 'round')}, {counted(runs, 'run')}"
     simulated = ", simulated accelerator" if has_simulated(found.rig) else ""
-    machine = f"{rig}, {found.rig.get('cores')} cores{simulated}"
+    machine = f"{processor}, {cores} cores{simulated}" if cores is not None else "a machine that is not known"
     return clean(f"against {found.reference} · {made} · {machine}")
-
-
-def _lead(found: Comparison) -> str | None:
-    """One sentence on the fastest variant, if any is measurably faster."""
-    times = [(row, row.measures[TIME]) for row in found.rows]
-    faster = [(time.ratio.value, row) for row, time in times if time.ratio is not None and time.answer == "faster"]
-    if not faster:
-        return None
-    ratio, best = min(faster, key=lambda pair: pair[0])
-    return f"{clean(best.variant)} is fastest: {speed_words(ratio)}{_quality_words(best, found.quality)}."
-
-
-def _quality_words(row: ComparisonRow, quality: str | None) -> str:
-    measure = row.measures.get(quality) if quality else None
-    if measure is None or measure.median is None:
-        return ""
-    return f", {clean(quality)} {figure(measure.median, measure.low, measure.high, Scale('', 1))}"
-
-
-def _unclear(found: Comparison) -> list[str]:
-    """How many more rounds would settle what is unclear, variant by variant."""
-    times = [(row.variant, row.measures[TIME]) for row in found.rows]
-    open_ = [(name, time.more_rounds) for name, time in times if time.answer == UNCLEAR]
-    needed = [f"{clean(name)} ({_rounds_words(more)})" for name, more in open_]
-    return [f"Unclear so far, and about how many more rounds would settle it: {', '.join(needed)}."] if needed else []
-
-
-def _rounds_words(more: int | None) -> str:
-    return "very many" if more is None else str(more)
 
 
 def comparison_records(found: Comparison) -> list[Mapping[str, Any]]:
@@ -192,6 +221,7 @@ def comparison_records(found: Comparison) -> list[Mapping[str, Any]]:
             "finished": row.finished,
             "steps": row.steps,
             "weights_bytes": row.weights_bytes,
+            "first_run_s": row.first_run_s,
         }
         for name, m in row.measures.items():
             suffix = unit_suffix(m.unit)
@@ -202,8 +232,17 @@ def comparison_records(found: Comparison) -> list[Mapping[str, Any]]:
                 f"{name}.ratio.high": m.ratio and m.ratio.high,
                 f"{name}.answer": m.answer,
             }
+        if row.split is not None:
+            record |= {
+                "fewer_steps_s": row.split.fewer_steps_s.value,
+                "cheaper_steps_s": row.split.cheaper_steps_s.value,
+                "fixed_s": row.split.fixed_s.value,
+            }
+        record["doubts"] = ", ".join(doubt.code for doubt in found.doubts if doubt.number in row.doubts)
         records.append(record | {"failed": row.failures.count, "failed_share": row.failures.share})
     return records
 
 
 COMPARISON = View(print_comparison, comparison_columns, comparison_records)
+# With the columns of cold starts: the load of a process and its first run.
+WITH_COLD = View(partial(print_comparison, cold=True), partial(comparison_columns, cold=True), comparison_records)

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from rich.text import Text
 
-from unvek.core.units import decimals_for, times_words
+from unvek.core.units import decimals_for, ratio_decimals, times_words
 from unvek.show.palette import FORM_COLOURS, FORM_MARKS, WARNING
 from unvek.show.terminal import clean
 
@@ -42,7 +42,8 @@ def figure(value: float | None, low: float | None, high: float | None, scale: Sc
         return UNKNOWN
     d = scale.divisor
     decimals = decimals_for(value / d, None if low is None else low / d, None if high is None else high / d)
-    return f"{value / d:.{decimals}f}"
+    rounded = round(value / d, decimals) or 0.0  # never "-0"
+    return f"{rounded:.{decimals}f}"
 
 
 def speed_figures(ratio: float, low: float | None, high: float | None) -> tuple[str, str]:
@@ -54,9 +55,23 @@ def speed_figures(ratio: float, low: float | None, high: float | None) -> tuple[
     return f"{factor:.{decimals}f}x", f"{slowest:.{decimals}f} to {fastest:.{decimals}f}"
 
 
+def ratio_figures(ratio: float, low: float | None, high: float | None) -> tuple[str, str]:
+    """Word a ratio to the reference, and its interval."""
+    if low is None or high is None:
+        return times_words(ratio), ""
+    decimals = ratio_decimals(low, high)
+    return f"{ratio:.{decimals}f}x", f"{low:.{decimals}f} to {high:.{decimals}f}"
+
+
 def variant_text(name: str, form: str) -> Text:
     """A variant's name behind its form's mark."""
     return Text.assemble((FORM_MARKS[form], FORM_COLOURS[form]), " ", clean(name))
+
+
+def marks(numbers: Iterable[int]) -> Text:
+    """The small raised numbers that point to the sentences under a table."""
+    raised = " ".join(str(number) for number in numbers).translate(str.maketrans("0123456789", "⁰¹²³⁴⁵⁶⁷⁸⁹"))
+    return Text(raised, style=f"bold {WARNING}")
 
 
 def warning_text(text: str) -> Text:

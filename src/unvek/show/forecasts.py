@@ -10,8 +10,8 @@ from unvek.core.findings.forecasts import ForecastScores, SessionScored
 from unvek.core.units import counted, duration_words, range_words
 from unvek.show.figures import UNKNOWN, figure, scale_for, variant_text, warning_text
 from unvek.show.grid import Column, StripColumn, print_grid
+from unvek.show.measure_strips import MeasureStrip, time_strips
 from unvek.show.terminal import faint
-from unvek.show.time_strips import TimeStrip, time_strips
 from unvek.show.views import View
 
 ROWS_SHOWN = 40
@@ -35,7 +35,7 @@ def print_forecasts(out: Console, found: ForecastScores) -> None:
     out.print()
     shown = found.rows[-ROWS_SHOWN:]
     strips = time_strips(
-        [TimeStrip(form=row.form, middle_s=row.time_s, low_s=row.low_s, high_s=row.high_s) for row in shown], after=2
+        [MeasureStrip(form=row.form, middle=row.time_s, low=row.low_s, high=row.high_s) for row in shown], after=2
     )
     print_grid(out, forecast_columns(found, ROWS_SHOWN), StripColumn("foreseen, " + strips.head, strips.draw, 2))
     if len(found.rows) > ROWS_SHOWN:

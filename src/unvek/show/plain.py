@@ -5,6 +5,7 @@ from typing import Any, TextIO
 
 from unvek.core.run.record import FINISHED
 from unvek.core.units import counted, duration_words, range_words
+from unvek.show.figures import settings_words
 from unvek.show.terminal import clean
 
 
@@ -48,12 +49,12 @@ class PlainLines:
             self._done += 1
             place = f"{self._done:>{len(str(self._planned))}}/{self._planned}"
         words = [
-            f"{place}  {clean(entry['variant'])}  {clean(entry['task'])}, seed {entry['seed']}",
+            f"{place}  {clean(entry['variant'])}  {', '.join(_item(entry))}",
             f"round {entry['round']}.{entry['repeat']}",
         ]
         if entry["status"] == FINISHED:
-            steps = f", {counted(entry['steps'], 'step')}" if entry["steps"] else ""
-            words.append(f"{duration_words(entry['time_s'] or 0.0)}{steps}")
+            made = [counted(entry[f"{name}s"], name) for name in ("step", "token") if entry.get(f"{name}s")]
+            words.append(", ".join([duration_words(entry["time_s"] or 0.0), *made]))
         else:
             words.append(f"{entry['status']}: {clean(entry['error'])}")
         self._write("  ".join(words))
@@ -67,3 +68,9 @@ class PlainLines:
             self._stream.flush()
         except OSError:
             self._stream = None
+
+
+def _item(entry: Mapping[str, Any]) -> list[str]:
+    """What the run is of, whatever the variant."""
+    varied = settings_words(entry.get("varied") or {})
+    return [clean(entry["task"]), f"seed {entry['seed']}", *([varied] if varied else [])]

@@ -1,5 +1,6 @@
 """The runs, drawn: all in lines, or one whole."""
 
+import shlex
 from collections.abc import Mapping
 from typing import Any
 
@@ -7,18 +8,22 @@ from rich.console import Console
 from rich.text import Text
 
 from unvek.core.findings.runs import RunLine, RunList, RunWhole
+from unvek.core.plan.runners import COMMAND, STREAM
 from unvek.core.rig.facts import rig_words
 from unvek.core.run.record import FINISHED, MEASURED
+from unvek.core.run.recording import UNNAMED_PHASE
 from unvek.core.units import bytes_words, counted, duration_words, range_words
+from unvek.show.answers import TOLD_ABOVE, stream_facts
 from unvek.show.bars import step_bars
 from unvek.show.circumstances import machine_facts, made_of_facts
 from unvek.show.figures import UNKNOWN, figure, scale_for, settings_words, variant_text, warning_text
 from unvek.show.grid import Column, StripColumn, print_grid
+from unvek.show.measure_strips import MeasureStrip, time_strips
 from unvek.show.terminal import clean, clean_lines, faint
-from unvek.show.time_strips import TimeStrip, time_strips
 from unvek.show.views import View
 
 TEXT_SHOWN = 2000
+LONGEST_COMMAND = 400
 
 
 def print_runs(out: Console, found: RunList) -> None:
@@ -27,9 +32,14 @@ def print_runs(out: Console, found: RunList) -> None:
         out.print(nothing if found.left_out else "There are no runs here yet; make some with 'unvek run PLAN'.")
         return
     print_grid(out, run_columns(found), _strips(found))
+    if found.earlier:
+        out.print()
+        out.print(faint(f"The newest {len(found.rows)}; {found.earlier} earlier ones are not shown: --all shows them."))
     if found.left_out:
         out.print()
-        out.print(faint(f"{counted(len(found.rows), 'run')}; {found.left_out} others do not fit the filter."))
+        out.print(
+            faint(f"{counted(len(found.rows) + found.earlier, 'run')}; {found.left_out} others do not fit the filter.")
+        )
 
 
 def run_columns(found: RunList) -> list[Column]:
@@ -40,11 +50,13 @@ def run_columns(found: RunList) -> list[Column]:
         "variant": Column("variant", numeric=False, keep=10),
         "task": Column("task", numeric=False, keep=7),
         "seed": Column("seed", keep=6),
+        "varied": Column("varied", numeric=False, keep=8),
         "round": Column("round", numeric=False, keep=5),
         "status": Column("status", numeric=False, keep=9),
         "time": Column("time", time.unit, keep=9),
         "steps": Column("steps", keep=4),
         "step": Column("a step", step.unit, keep=4),
+        "tokens": Column("tokens", keep=4),
         "started": Column("started, UTC", numeric=False, keep=1),
     }
     for row in rows:
@@ -52,13 +64,15 @@ def run_columns(found: RunList) -> list[Column]:
         columns["variant"].add(variant_text(row.variant, row.form))
         columns["task"].add(clean(row.task))
         columns["seed"].add(str(row.seed))
+        columns["varied"].add(settings_words(row.varied))
         columns["round"].add(_round(row))
         columns["status"].add(_status(row))
         columns["time"].add(figure(row.time_s, None, None, time))
         columns["steps"].add(str(row.steps) if row.steps else UNKNOWN)
         columns["step"].add(figure(row.step_time_s, None, None, step))
+        columns["tokens"].add(str(row.tokens) if row.tokens else UNKNOWN)
         columns["started"].add(faint(clean(row.started.partition(".")[0].replace("T", " "))))
-    return list(columns.values())
+    return [column for column in columns.values() if any(cell.plain not in (UNKNOWN, "") for cell in column.cells)]
 
 
 def _round(row: RunLine) -> Text:
@@ -78,7 +92,7 @@ def _status(row: RunLine) -> Text:
 
 
 def _strips(found: RunList) -> StripColumn:
-    return time_strips([TimeStrip(form=row.form, middle_s=row.time_s) for row in found.rows], after=2)
+    return time_strips([MeasureStrip(form=row.form, middle=row.time_s) for row in found.rows], after=2)
 
 
 def run_records(found: RunList) -> list[Mapping[str, Any]]:
@@ -118,15 +132,23 @@ def _facts(run: RunWhole) -> list[tuple[str, str | Text]]:
         facts.append(("steps", f"{len(steps)}, {duration_words(run.step_time_s)} each in the middle, "
                                f"slowest {duration_words(max(steps))}"))  # fmt: skip
         facts.append(("", step_bars(steps, 80)))
-    facts += [("phase", f"{clean(name)}: {duration_words(seconds)}") for name, seconds in run.phases.items()]
+    if set(run.phases) != {UNNAMED_PHASE}:
+        facts += [("phase", f"{clean(name)}: {duration_words(seconds)}") for name, seconds in run.phases.items()]
     facts += machine_facts(run.machine)
+    facts += stream_facts(run)
     facts += [
         ("measure", f"{clean(name)}: {UNKNOWN if value is None else f'{value:.6g}'}")
         for name, value in run.measures.items()
+        if name not in TOLD_ABOVE
     ]
     facts += [("fault", warning_text(f"{clean(kind)}: {clean(note)}")) for kind, note in run.faults]
     facts += [("output", f"{clean(o.path)} ({bytes_words(o.bytes)}, sha256 {o.digest[:12]})") for o in run.outputs]
     facts.append(("settings", settings_words(run.provenance["settings"]) or UNKNOWN))
+    if run.varied:
+        facts.append(("varied", settings_words(run.varied)))
+    command = run.provenance.get("command")
+    if command is not None and run.provenance.get("runner") in (COMMAND, STREAM):  # a worker's own is nobody's concern
+        facts.append(("command", clean(shlex.join(command), LONGEST_COMMAND)))
     facts += made_of_facts(run.provenance)
     facts.append(("rig", f"{clean(rig_words(run.machine['rig']))} ({run.machine['rig']['fingerprint']})"))
     facts += [("noted", f"{note.noted[:16].replace('T', ' ')}: {clean(note.text)}") for note in run.notes]

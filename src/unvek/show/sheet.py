@@ -1,16 +1,17 @@
 """The outputs side by side, as one PNG: variants down, items across."""
 
 import math
+from functools import cache
 from pathlib import Path
 
 from PIL import Image, ImageDraw, ImageFont
 
 from unvek.core.errors import InputError
-from unvek.core.findings.likeness import open_picture
+from unvek.core.findings.kept_outputs import open_picture
 from unvek.core.findings.outputs import OutputCell, OutputRow, OutputSheet
 from unvek.core.units import duration_words
 from unvek.show.palette import CLAY, FORM_COLOURS, INK, PAPER
-from unvek.show.terminal import clean
+from unvek.show.terminal import clean, clean_lines
 
 MARGIN, GAP = 28, 16
 HEAD, CAPTION = 112, 42
@@ -18,6 +19,10 @@ LARGEST_SIDE, AIMED_SIDE = 512, 140  # pixels of one output on the sheet
 LARGEST_SHEET = 200_000_000  # pixels
 FAINT = "#6d7780"
 EMPTY = "#e7e1d4"
+CARD = "#fffdf8"
+TEXT_SIDE, TEXT_INSET, TEXT_LINE = 190, 8, 16  # pixels
+MOST_TEXT_LINES = 16
+LONGEST_DRAWN = 20_000  # characters looked at of one text
 
 Font = ImageFont.ImageFont | ImageFont.FreeTypeFont
 
@@ -25,13 +30,16 @@ Font = ImageFont.ImageFont | ImageFont.FreeTypeFont
 def draw_sheet(sheet: OutputSheet, out: Path, zoom: int | None = None) -> None:
     """Draw the sheet and write it as PNG. Outputs keep their proportions; enlarged, their pixels stay visible."""
     pictures = {cell.picture: open_picture(cell.picture) for row in sheet.rows for cell in row.cells if cell.picture}
-    largest = max((max(picture.size) for picture in pictures.values() if picture), default=AIMED_SIDE)
-    factor = float(zoom or max(1, round(AIMED_SIDE / largest)))
+    with_texts = any(cell.text for row in sheet.rows for cell in row.cells)
+    aimed = TEXT_SIDE if with_texts else AIMED_SIDE
+    largest = max((max(picture.size) for picture in pictures.values() if picture), default=aimed)
+    factor = float(zoom or max(1, round(aimed / largest)))
     side = min(LARGEST_SIDE, round(largest * factor))
     factor = min(factor, side / largest)
+    tall = _tallest_text(sheet) if with_texts and not pictures else side
     label_width = 40 + max(round(_font(17).getlength(clean(row.variant))) for row in sheet.rows)
     width = 2 * MARGIN + label_width + len(sheet.items) * (side + GAP)
-    height = MARGIN + HEAD + len(sheet.rows) * (side + CAPTION + GAP) + MARGIN // 2
+    height = MARGIN + HEAD + len(sheet.rows) * (tall + CAPTION + GAP) + MARGIN // 2
     if width * height > LARGEST_SHEET:
         raise InputError(
             f"the sheet would have {width} x {height} pixels; choose fewer with --tasks or --only, or a smaller --zoom"
@@ -45,15 +53,14 @@ def draw_sheet(sheet: OutputSheet, out: Path, zoom: int | None = None) -> None:
         for place, line in enumerate(reversed(lines)):
             draw.text((x, MARGIN + HEAD - 22 - 15 * place), line, FAINT, _font(12))
     for place, row in enumerate(sheet.rows):
-        top = MARGIN + HEAD + place * (side + CAPTION + GAP)
+        top = MARGIN + HEAD + place * (tall + CAPTION + GAP)
         _mark(draw, MARGIN + 9, top + 14, row.form)
         draw.text((MARGIN + 28, top + 4), clean(row.variant), INK, _font(17))
         for depth, words in enumerate(_row_words(row, sheet)):
             draw.text((MARGIN + 28, top + 28 + 17 * depth), words, FAINT, _font(12))
         for column, cell in enumerate(row.cells):
-            _draw_cell(
-                page, draw, cell, pictures, (MARGIN + label_width + column * (side + GAP), top), side, factor, sheet
-            )
+            corner = (MARGIN + label_width + column * (side + GAP), top)
+            _draw_cell(page, draw, cell, pictures, corner, (side, tall), factor, sheet)
     try:
         page.save(out, "PNG")
     except OSError as error:
@@ -61,20 +68,48 @@ def draw_sheet(sheet: OutputSheet, out: Path, zoom: int | None = None) -> None:
 
 
 def _draw_cell(page: Image.Image, draw: ImageDraw.ImageDraw, cell: OutputCell, pictures: dict[Path, Image.Image | None],
-               corner: tuple[int, int], side: int, factor: float, sheet: OutputSheet) -> None:  # fmt: skip
+               corner: tuple[int, int], size: tuple[int, int], factor: float, sheet: OutputSheet) -> None:  # fmt: skip
     x, y = corner
+    side, tall = size
     picture = pictures.get(cell.picture) if cell.picture else None
-    if picture is None:
-        draw.rectangle((x, y, x + side - 1, y + side - 1), EMPTY)
+    if cell.text is not None:
+        _draw_text(draw, cell.text, corner, size)
+    elif picture is None:
+        draw.rectangle((x, y, x + side - 1, y + tall - 1), EMPTY)
         draw.text((x + 8, y + 8), cell.status if cell.picture is None else "no readable picture", CLAY, _font(13))
         return
-    size = (max(1, round(picture.width * factor)), max(1, round(picture.height * factor)))
-    enlarged = picture.resize(size, Image.Resampling.NEAREST if factor >= 1 else Image.Resampling.LANCZOS)
-    page.paste(enlarged, corner)
+    else:
+        drawn = (max(1, round(picture.width * factor)), max(1, round(picture.height * factor)))
+        enlarged = picture.resize(drawn, Image.Resampling.NEAREST if factor >= 1 else Image.Resampling.LANCZOS)
+        page.paste(enlarged, corner)
     steps = f"{cell.steps} steps, " if cell.steps else ""
-    draw.text((x, y + side + 4), f"{steps}{duration_words(cell.time_s or 0.0)}", INK, _font(13))
+    draw.text((x, y + tall + 4), f"{steps}{duration_words(cell.time_s or 0.0)}", INK, _font(13))
     if cell.likeness is not None and sheet.quality:
-        draw.text((x, y + side + 21), f"{clean(sheet.quality)} {cell.likeness:.3f}", FAINT, _font(12))
+        draw.text((x, y + tall + 21), f"{clean(sheet.quality)} {cell.likeness:.3f}", FAINT, _font(12))
+
+
+def _draw_text(draw: ImageDraw.ImageDraw, text: str, corner: tuple[int, int], size: tuple[int, int]) -> None:
+    """Write as much of a text as its place holds; what is left out is told by an ellipsis."""
+    (x, y), (side, tall) = corner, size
+    draw.rectangle((x, y, x + side - 1, y + tall - 1), CARD)
+    for place, line in enumerate(_text_lines(text, side, (tall - 2 * TEXT_INSET) // TEXT_LINE)):
+        draw.text((x + TEXT_INSET, y + TEXT_INSET + TEXT_LINE * place), line, INK, _font(12))
+
+
+def _text_lines(text: str, side: int, most: int) -> list[str]:
+    lines: list[str] = []
+    for line in clean_lines(text[:LONGEST_DRAWN]):
+        lines += _wrapped(line, _font(12), side - 2 * TEXT_INSET, most=most)
+        if len(lines) > most:
+            return [*lines[: most - 1], "..."]
+    return lines
+
+
+def _tallest_text(sheet: OutputSheet) -> int:
+    """Return how tall a place must be for the longest text, up to a bound."""
+    texts = [cell.text for row in sheet.rows for cell in row.cells if cell.text]
+    most = max((len(_text_lines(text, TEXT_SIDE, MOST_TEXT_LINES)) for text in texts), default=1)
+    return most * TEXT_LINE + 2 * TEXT_INSET
 
 
 def _row_words(row: OutputRow, sheet: OutputSheet) -> list[str]:
@@ -116,5 +151,6 @@ def _wrapped(text: str, font: Font, width: int, most: int) -> list[str]:
     return lines
 
 
+@cache
 def _font(size: int) -> Font:
     return ImageFont.load_default(size)

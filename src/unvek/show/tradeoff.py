@@ -7,12 +7,13 @@ from rich.console import Console
 from rich.text import Text
 
 from unvek.core.findings.tradeoff import Tradeoff
-from unvek.show.comparison import HEADS, KEPT, TIME
+from unvek.core.measures.catalogue import TIME
 from unvek.show.figures import UNKNOWN, figure, scale_for, unit_suffix, variant_text, warning_text
 from unvek.show.grid import Column, StripColumn, print_grid
+from unvek.show.heads import HEADS, KEPT
+from unvek.show.measure_strips import MeasureStrip, time_strips
 from unvek.show.palette import FORM_COLOURS
 from unvek.show.terminal import clean, faint
-from unvek.show.time_strips import TimeStrip, time_strips
 from unvek.show.views import View
 
 
@@ -70,7 +71,7 @@ def tradeoff_columns(found: Tradeoff) -> list[Column]:
 
 def _strips(found: Tradeoff) -> StripColumn:
     times = [(row, row.values[TIME]) for row in found.rows]
-    strips = [TimeStrip(form=row.form, middle_s=time.median, low_s=time.low, high_s=time.high) for row, time in times]
+    strips = [MeasureStrip(form=row.form, middle=time.median, low=time.low, high=time.high) for row, time in times]
     return time_strips(strips, next((time.median for row, time in times if row.variant == found.reference), None))
 
 

@@ -8,7 +8,7 @@ from rich.cells import cell_len
 from rich.console import Console
 from rich.text import Text
 
-from unvek.core.findings.likeness import open_picture
+from unvek.core.findings.kept_outputs import open_picture
 from unvek.core.run.record import FINISHED
 from unvek.core.trial import Trial, TrialRun
 from unvek.core.units import counted, duration_words

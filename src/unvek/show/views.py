@@ -10,13 +10,15 @@ from typing import Any, Generic, TypeVar
 
 from rich.console import Console
 
+from unvek.core.exchange.files import harmless
 from unvek.core.findings.as_json import finding_as_json
+from unvek.core.logbook.run_table import uncollected
 from unvek.show.grid import Column, markdown
 from unvek.show.terminal import clean, console
 
+MOST_INDENTED = 2000  # rows
 FORMATS = ("table", "json", "csv", "markdown")
 Finding = TypeVar("Finding")
-_FORMULA_STARTS = ("=", "+", "-", "@", "\t", "\r")
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,7 +34,11 @@ def put(finding: Finding, view: View[Finding], how: str) -> None:
     """Write a finding to standard output in the format asked for."""
     match how:
         case "json":
-            sys.stdout.write(json.dumps(finding_as_json(finding), indent=2, allow_nan=False) + "\n")
+            with uncollected():
+                content = finding_as_json(finding)
+                # Indented for people to read, as long as anybody could: it takes ten times as long to write.
+                indent = 2 if len(content.get("rows", ())) <= MOST_INDENTED else None
+                sys.stdout.write(json.dumps(content, indent=indent, allow_nan=False) + "\n")
         case "csv":
             sys.stdout.write(as_csv(view.records(finding)))
         case "markdown":
@@ -52,11 +58,4 @@ def as_csv(records: Sequence[Mapping[str, Any]]) -> str:
 
 
 def _harmless(value: Any) -> Any:
-    if value is None:
-        return ""
-    if isinstance(value, bool):
-        return str(value).lower()
-    if isinstance(value, int | float):
-        return value
-    text = clean(value if isinstance(value, str) else json.dumps(value))
-    return "'" + text if text.startswith(_FORMULA_STARTS) else text
+    return harmless(clean(value) if isinstance(value, str) else value)

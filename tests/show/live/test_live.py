@@ -108,6 +108,22 @@ class Screen(unittest.TestCase):
                         self.assertIn(words, text)
                     self.assertNotIn("\x1b", text)
 
+    def test_a_run_of_many_requests_is_summed_up_and_the_first_answer_shown(self):
+        state = state_after(
+            beginning(), {**run_entry(), "steps": None, "varied": {"clients": 3}}, {"event": "began", "at_ns": 10 * MS},
+            *({"event": "sent", "at_ns": 10 * MS, "stream": n} for n in (1, 2, 3)),
+            {"event": "token", "at_ns": 20 * MS, "n": 1, "text": "water ", "stream": 1},
+            {"event": "token", "at_ns": 25 * MS, "n": 1, "text": "never shown ", "stream": 2},
+            {"event": "token", "at_ns": 40 * MS, "n": 2, "text": "it", "stream": 1},
+            {"event": "answered", "at_ns": 41 * MS, "stream": 3, "error": "busy", "code": 429},
+        )  # fmt: skip
+        text = "\n".join(line.plain for line in draw(state, 100, 30, 60 * MS))
+        for words in ("violet, seed 3, clients 3", "3 requests sent, 2 under way, 1 failed", "4 tokens, 100 a second, the first after 10 ms",
+                      "water it"):  # fmt: skip
+            self.assertIn(words, text)
+        self.assertNotIn("never shown", text)
+        self.assertNotIn("no step yet", text)
+
     def test_before_the_first_entry_and_after_the_last_it_says_so(self):
         self.assertIn("starting", "\n".join(line.plain for line in draw(LiveState(), 80, 24, 0)))
         over = state_after(beginning(), {"entry": "over", "at_ns": 9, "stopped": False})
@@ -180,6 +196,19 @@ class OnATerminal(ProjectTest):
         self.assertIn("12 runs made", drawn.rpartition("\x1b[?1049l")[2])
         self.assertNotIn("Traceback", drawn)
         self.assertEqual(self.statuses(), ["finished"] * 12)
+
+    def test_no_token_moves_the_cursor_or_colours_the_terminal(self):
+        hostile = "x\\x1b]0;owned\\x07\\x9b5A\\x1b[97;41mred\\r\\n\\x1bc\\x1b[7;7Hthere "
+        self.write("model.py", "import time\ndef load(v): pass\ndef run(m, j, probe):\n    probe.phase('\\x1b[97;41mphase')\n"
+                   f"    for _ in range(30):\n        probe.token('{hostile}')\n        time.sleep(0.05)\n")  # fmt: skip
+        self.write_plan(SLOW, task(seeds=(1,)))
+        for arguments in (("run",), ("run", "--plain", "--afresh"), ("try",), ("show", "1")):
+            code, drawn = self.on_a_terminal(*arguments)
+            self.assertEqual(code, 0, drawn[-2000:])
+            for sequence in ("\x1b]0;", "\x9b", "\x1b[5A", "\x1b[97;41m", "\x1bc", "\x1b[7;7H", "\x07"):
+                self.assertNotIn(sequence, drawn)
+            if arguments != ("run", "--plain", "--afresh"):
+                self.assertIn("there", drawn)
 
     def test_a_key_stops_after_the_run_in_progress_and_the_terminal_is_put_back(self):
         self.write_plan(SLOW.replace("0.006", "0.1"), task(seeds=range(1, 60)))

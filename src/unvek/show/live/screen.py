@@ -6,10 +6,10 @@ from rich.text import Text
 from unvek.core.rig.facts import has_simulated
 from unvek.core.run.asks import PAUSE
 from unvek.core.run.record import FINISHED
-from unvek.core.units import bytes_words, duration_words, range_words, times_words
+from unvek.core.units import bytes_words, counted, duration_words, range_words, times_words
 from unvek.show.bars import step_bars
 from unvek.show.circumstances import DISTURBED_FROM
-from unvek.show.figures import variant_text
+from unvek.show.figures import settings_words, variant_text
 from unvek.show.half_blocks import half_blocks
 from unvek.show.live.state import NS, LiveState, RunNow, VariantSoFar
 from unvek.show.palette import FORM_COLOURS, FORM_MARKS, REFERENCE_LINE, RUN_DOT, WARNING
@@ -18,6 +18,7 @@ from unvek.show.terminal import clean, clean_lines
 
 WHERE_LINES, FOOT_LINES = 4, 2
 LEAST_NOW_LINES, MOST_NOW_LINES = 7, 24
+MOST_NOW_LINES_WITHOUT_PICTURE = 15
 LEAST_LEFT_COLUMNS, MOST_LEFT_COLUMNS = 44, 72
 LEAST_JUST_MADE_LINES = 4
 BAR_COLUMNS = 12
@@ -28,7 +29,8 @@ def draw(state: LiveState, width: int, height: int, now_ns: int) -> list[Text]:
     """Return the screen's lines: never more than height, never wider than width."""
     wanted = len(state.variants) + 2 if not state.shows_log else height // 3
     so_far = min(wanted, max(3, height - WHERE_LINES - FOOT_LINES - LEAST_NOW_LINES))
-    now_lines = min(MOST_NOW_LINES, max(LEAST_NOW_LINES, height - WHERE_LINES - FOOT_LINES - so_far))
+    most = MOST_NOW_LINES if state.preview is not None else MOST_NOW_LINES_WITHOUT_PICTURE
+    now_lines = min(most, max(LEAST_NOW_LINES, height - WHERE_LINES - FOOT_LINES - so_far))
     lines = [
         *_where(state, width, now_ns),
         *_now(state, width, now_lines, now_ns),
@@ -69,7 +71,7 @@ def _both_ends(left: Text, right: Text, width: int) -> Text:
 
 def _now(state: LiveState, width: int, height: int, now_ns: int) -> list[Text]:
     columns = min(MOST_LEFT_COLUMNS, max(LEAST_LEFT_COLUMNS, width * 2 // 5))
-    left = _now_words(state, now_ns, columns)
+    left = _now_words(state, now_ns, columns, height)
     picture: list[Text] = []
     if state.preview is not None and not state.slow_link and width > columns + 16:
         shown = state.preview
@@ -85,7 +87,7 @@ def _now(state: LiveState, width: int, height: int, now_ns: int) -> list[Text]:
     return lines
 
 
-def _now_words(state: LiveState, now_ns: int, columns: int) -> list[Text]:
+def _now_words(state: LiveState, now_ns: int, columns: int, height: int) -> list[Text]:
     now = state.run_shown(now_ns)
     if now is None:
         if state.loading is not None:
@@ -98,17 +100,31 @@ def _now_words(state: LiveState, now_ns: int, columns: int) -> list[Text]:
         variant_text(now.variant, variant.form)
         + Text("  warm-up" if now.warm_up else f"  run {now.round}.{now.repeat}", style="dim")
         + Text(_pause_words(state), style=WARNING),
-        Text(f"{clean(now.task)}, seed {now.seed}"),
+        Text(", ".join([clean(now.task), f"seed {now.seed}", *filter(None, [settings_words(now.varied)])])),
         Text(clean(now.prompt), style="dim"),
-        Text(step_bars(now.step_times_s, columns - 4), style=FORM_COLOURS[variant.form]),
-        Text(_step_words(now)),
+        *_step_lines(now, columns, FORM_COLOURS[variant.form]),
         Text(f"{duration_words(elapsed_s)} elapsed{_left_words(now, elapsed_s)}"),
         *_machine_words(state, now),
     ]
+    if now.sent:
+        failed = f", {now.failed} failed" if now.failed else ""
+        lines.append(Text(f"{counted(now.sent, 'request')} sent, {now.sent - now.answered} under way{failed}"))
     if now.text:
-        rate = f", {now.tokens / elapsed_s:.0f} a second" if now.tokens and elapsed_s else ""
-        lines += [Text(f"{now.tokens} tokens{rate}"), *(Text(line) for line in clean_lines(now.text)[-4:])]
+        lines += [
+            Text(_token_words(now, now_ns)),
+            *(Text(line) for line in clean_lines(now.text)[-max(4, height - len(lines) - 2) :]),
+        ]
     return lines
+
+
+def _token_words(now: RunNow, now_ns: int) -> str:
+    """How much has been written, and how quickly since the first of it."""
+    since_first_s = ((now.ended_ns or now_ns) - now.first_ns) * NS if now.first_ns is not None else 0.0
+    if not now.tokens:
+        return "text"
+    rate = f", {now.tokens / since_first_s:.0f} a second" if since_first_s > 0 else ""
+    first = f", the first after {duration_words((now.first_ns - now.began_ns) * NS)}" if now.first_ns else ""
+    return f"{now.tokens} {clean(now.unit)}{rate}{first}"
 
 
 def _pause_words(state: LiveState) -> str:
@@ -123,10 +139,17 @@ def _between_runs(state: LiveState) -> str:
     return "stopped" if state.stopped else "all runs are made"
 
 
+def _step_lines(now: RunNow, columns: int, colour: str) -> list[Text]:
+    """The steps drawn and in words; of a run that writes and makes none, its phase."""
+    if not now.step_times_s and (now.text or now.sent):
+        return [Text(clean(now.phase))] if now.phase else []
+    return [Text(step_bars(now.step_times_s, columns - 4), style=colour), Text(_step_words(now))]
+
+
 def _step_words(now: RunNow) -> str:
     count = len(now.step_times_s)
     if not count:
-        return clean(now.phase) or "no step yet"
+        return clean(now.phase) or ("no step yet" if now.steps_of else "under way")
     of = f" of {now.steps_of}" if now.steps_of else ""
     return f"step {count}{of}, {duration_words(sum(now.step_times_s) / count)} a step"
 

@@ -34,13 +34,37 @@ class RunNow:
     boundary_ns: int
     step_times_s: list[float] = field(default_factory=list)
     phase: str = ""
+    varied: Mapping[str, Any] = field(default_factory=dict)
     tokens: int = 0
+    unit: str = "tokens"
     text: str = ""
+    first_ns: int | None = None  # of the first token
+    sent: int = 0  # requests, of a server
+    answered: int = 0
+    failed: int = 0
     ended_ns: int | None = None
 
     @property
     def has_news(self) -> bool:
-        return bool(self.step_times_s or self.text)
+        return bool(self.step_times_s or self.text or self.sent)
+
+    def take_streamed(self, event: Mapping[str, Any]) -> None:
+        """Take an event of an answer's stream, or of one of several."""
+        match event["event"]:
+            case "token":
+                self.first_ns = self.first_ns or event["at_ns"]
+                count = event.get("n")
+                self.tokens += 1 if count is None else count
+                self.unit = str(event.get("unit") or self.unit)
+                if (event.get("stream") or 0) <= 1:  # of several answers the first is shown
+                    self.text = (self.text + str(event.get("text") or ""))[-TEXT_KEPT:]
+            case "text":
+                self.text = (self.text + str(event["text"]))[-TEXT_KEPT:]
+            case "sent":
+                self.sent += 1
+            case "answered":
+                self.answered += 1
+                self.failed += event.get("error") is not None
 
 
 def _latest() -> deque[float]:
@@ -168,7 +192,7 @@ class LiveState:
             repeat=entry["repeat"], warm_up=entry["warm_up"], prompt=entry["prompt"],
             forecast_s=_range(entry["forecast_s"]), memory_limit_bytes=entry["memory_limit_bytes"],
             steps_of=entry["steps"] if isinstance(entry["steps"], int) else None,
-            began_ns=entry["at_ns"], boundary_ns=entry["at_ns"],
+            began_ns=entry["at_ns"], boundary_ns=entry["at_ns"], varied=entry.get("varied") or {},
         )  # fmt: skip
 
         left_s = _range(entry["left_s"])
@@ -226,9 +250,8 @@ class LiveState:
                 now.steps_of = event.get("of") or now.steps_of
             case "phase":
                 now.phase, now.boundary_ns = str(event["name"]), at_ns
-            case "token" | "text":
-                now.tokens += (event.get("n") or 1) if event["event"] == "token" else 0
-                now.text = (now.text + str(event.get("text") or ""))[-TEXT_KEPT:]
+            case "token" | "text" | "sent" | "answered":
+                now.take_streamed(event)
             case "preview":
                 width, height, rgb = event["width"], event["height"], base64.b64decode(event["rgb"], validate=True)
                 if 0 < width * height <= 96 * 96 and len(rgb) == 3 * width * height:

@@ -1,0 +1,42 @@
+"""unvek audit"""
+
+from dataclasses import replace
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+from unvek.cli.options import as_option, gather_evidence, logbook_option, open_logbook, selection_options, tell
+
+if TYPE_CHECKING:
+    from unvek.core.findings.gathering import Selection
+
+
+@click.command()
+@click.option("--strict", is_flag=True, help="End with exit code 1 where something is unfair.")
+@selection_options
+@logbook_option
+@as_option
+def audit(strict: bool, selection: "Selection", logbook_path: Path | None, how: str) -> None:
+    """Say whether the comparison is fair: everything that differs besides what is compared.
+
+    Each finding is unfair (a ratio means something else than it seems to), a doubt, or a note. It says why that
+    matters, and how to mend it. Runs of several machines are taken together here, and that is found unfair.
+
+    \b
+    Examples, in the demo's folder:
+      unvek audit
+      unvek audit --only swift --strict
+    """
+    from unvek.cli import EXIT_FAULT
+    from unvek.core.findings.audit import audit as audit_evidence
+    from unvek.core.findings.audit_files import file_findings
+    from unvek.show.audit import AUDIT
+    from unvek.show.views import put
+
+    with open_logbook(logbook_path) as logbook:
+        evidence = gather_evidence(logbook, replace(selection, across_rigs=True))
+        found = audit_evidence(evidence, file_findings(logbook, evidence, tell))
+    put(found, AUDIT, how)
+    if strict and found.is_unfair:
+        click.get_current_context().exit(EXIT_FAULT)

@@ -1,0 +1,65 @@
+"""unvek curve SETTING"""
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+from unvek.cli.options import as_option, gather_evidence, logbook_option, open_logbook, selection_options
+
+if TYPE_CHECKING:
+    from unvek.core.findings.gathering import Selection
+
+
+@click.command()
+@click.argument("setting")
+@click.option("--measure", metavar="NAME", help="The measure: time.total if not given.")
+@click.option(
+    "--plot",
+    "plot_path",
+    type=click.Path(path_type=Path, dir_okay=False),
+    metavar="FILE",
+    help="Draw it: a .png or .svg file.",
+)
+@selection_options
+@logbook_option
+@as_option
+def curve(
+    setting: str,
+    measure: str | None,
+    plot_path: Path | None,
+    selection: "Selection",
+    logbook_path: Path | None,
+    how: str,
+) -> None:
+    """Show how a measure answers to SETTING: points with intervals, fits, and where more stops paying.
+
+    SETTING is what the plan varies (steps, clients), a number about the tasks (items), or a setting that variants or
+    tasks differ in. 'position' goes along the runs themselves: do steps or tokens slow down, does memory grow?
+
+    \b
+    Examples, in the demo's folder:
+      unvek run steps.toml --logbook steps
+      unvek curve steps --measure likeness --logbook steps --plot steps.png
+      unvek curve position
+    """
+    from unvek.core.findings.along import POSITION, curve_along
+    from unvek.core.findings.curve import curve as curve_over
+    from unvek.core.measures.catalogue import TIME
+    from unvek.show.curve import CURVE
+    from unvek.show.views import put
+
+    if plot_path is not None and plot_path.suffix.lower() not in (".png", ".svg"):
+        raise click.BadParameter(f"{plot_path.name} ends in neither .png nor .svg", param_hint="--plot")
+    with open_logbook(logbook_path) as logbook:
+        evidence = gather_evidence(logbook, selection)
+        if setting == POSITION:
+            found = curve_along(logbook, evidence, measure)
+        else:
+            found = curve_over(evidence, setting, measure or TIME)
+    if plot_path is not None:
+        from unvek.show.plot import plot_curve
+
+        plot_curve(found, plot_path)
+        click.echo(f"drawn in {plot_path}", err=True)
+    put(found, CURVE, how)

@@ -1,0 +1,38 @@
+"""unvek export [FILE]"""
+
+import sys
+from pathlib import Path
+
+import click
+
+from unvek.cli.options import logbook_option, open_logbook
+
+
+@click.command()
+@click.argument("file", required=False, type=click.Path(path_type=Path, dir_okay=False))
+@logbook_option
+def export(file: Path | None, logbook_path: Path | None) -> None:
+    """Write the runs out, one a row: as a .csv, .jsonl or .parquet FILE, or as CSV to standard output.
+
+    Warm-ups, failed and voided runs are among them, and said to be. Times are in seconds, sizes in bytes; every measure
+    has a column measure:NAME. 'unvek import' reads all three.
+
+    \b
+    Examples, in the demo's folder:
+      unvek export runs.parquet
+      unvek export | head -3
+    """
+    from unvek.core.exchange.exporting import export_runs
+    from unvek.core.exchange.files import ending_of, write_csv, write_rows
+    from unvek.core.units import counted
+    from unvek.show.terminal import clean
+
+    if file is not None:
+        ending_of(file)
+    with open_logbook(logbook_path) as logbook:
+        exported = export_runs(logbook)
+    if file is None:
+        write_csv(exported.rows, exported.columns, sys.stdout)
+        return
+    count = write_rows(exported.rows, exported.columns, file)
+    click.echo(f"{counted(count, 'run')} in {clean(file)}", err=True)
