@@ -1,4 +1,4 @@
-"""Distils bract to four steps.  python distil.py [--pairs N] [--iterations N] [--threads N]
+"""Distils bract to four steps.  python -m training.bract.distil [--pairs N] [--iterations N] [--threads N]
 
 The teacher walks from noise to a label in 20 guided steps; the student learns to cover five of them in one, from
 the states that the teacher passes through (as in Salimans and Ho 2022, "Progressive Distillation for Fast Sampling
@@ -11,11 +11,12 @@ from pathlib import Path
 
 import numpy as np
 import torch
-from draw import random_attributes
-from loop import train
-from network import STUDENT_DEPTH, Network, walk
+from bract import SIZE
 
-from unvek.demo.project.bract import SIZE
+from training import OUT
+from training.bract.draw import random_attributes
+from training.bract.network import STUDENT_DEPTH, Network, walk
+from training.loop import train
 
 STEPS, GUIDANCE, STUDENT_STEPS = 20, 2.0, 4
 BATCH, PAIRS_AT_A_TIME = 24, 50
@@ -42,7 +43,7 @@ def main():
     options.add_argument("--pairs", type=int, default=3000)
     options.add_argument("--iterations", type=int, default=3000)
     options.add_argument("--threads", type=int, default=2)
-    options.add_argument("--out", type=Path, default=Path("training/out"))
+    options.add_argument("--out", type=Path, default=OUT)
     chosen = options.parse_args()
     torch.set_num_threads(chosen.threads)
     teacher, student = Network(), Network(STUDENT_DEPTH)
@@ -52,15 +53,16 @@ def main():
     teacher.blocks = every
     conditions, states = make_pairs(teacher, chosen.pairs, chosen.out / "bract-pairs.npy")
 
-    def batch_of(iteration: int):
+    def loss_of(network, iteration):
         rng = np.random.default_rng([4, iteration])
         pairs, parts = rng.integers(0, len(states), BATCH), rng.integers(0, STUDENT_STEPS, BATCH)
         here = torch.from_numpy(np.stack([states[i, k] for i, k in zip(pairs, parts)]).astype(np.float32))
         there = torch.from_numpy(np.stack([states[i, k + 1] for i, k in zip(pairs, parts)]).astype(np.float32))
         times = torch.from_numpy((1 - parts / STUDENT_STEPS).astype(np.float32))
-        return here, times, conditions[pairs], (here - there) * STUDENT_STEPS
+        velocity = (here - there) * STUDENT_STEPS
+        return (network(here, times, conditions[pairs]) - velocity).square().mean()
 
-    average = train(student, batch_of, chosen.iterations, chosen.out / "bract-student.ckpt", 0.008, 1e-3)
+    average = train(student, loss_of, chosen.iterations, chosen.out / "bract-student.ckpt", 0.008, 1e-3)
     torch.save(average.state_dict(), chosen.out / "bract-swift.pt")
 
 

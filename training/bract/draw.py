@@ -7,8 +7,7 @@ no picture from anywhere is used.
 import math
 
 import numpy as np
-
-from unvek.demo.project.bract import CHOICES, SIZE
+from bract import CHOICES, SIZE
 
 PETAL_TONES = np.array(  # inner and outer colour for COLOURS
     [

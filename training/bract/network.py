@@ -4,16 +4,13 @@ import math
 
 import torch
 import torch.nn.functional as F
+from bract import CHOICES, HEADS, MARGIN, PATCH, SIDE, SIZE, STRIDE, TIME_WIDTH, WIDTH
 from torch import nn
 
-from unvek.demo.project.bract import CHOICES, HEADS, MARGIN, PATCH, SIDE, SIZE, STRIDE, TIME_WIDTH, WIDTH
+from training.parts import matrix, normalised
 
 PATCH_NUMBERS = PATCH * PATCH * 3
 DEPTH, STUDENT_DEPTH = 4, 3
-
-
-def matrix(rows: int, columns: int, scale: float = 1.0) -> nn.Parameter:
-    return nn.Parameter(torch.randn(rows, columns) * scale / math.sqrt(rows))
 
 
 class Block(nn.Module):
@@ -92,10 +89,6 @@ class Network(nn.Module):
             for name in ("qkv", "out", "up", "down", "sharpness", "table"):
                 arrays[f"block.{layer}.{name}"] = getattr(block, name)
         return {name: array.detach().float().numpy().copy() for name, array in arrays.items()}
-
-
-def normalised(x):
-    return x * torch.rsqrt(x.square().mean(-1, keepdim=True) + 1e-6)
 
 
 @torch.no_grad()

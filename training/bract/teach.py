@@ -1,4 +1,6 @@
-"""Trains bract, full precision, on labels drawn as it goes.  python teach.py [--iterations N] [--threads N]
+"""Trains bract, full precision, on labels drawn as it goes.
+
+python -m training.bract.teach [--iterations N] [--threads N]
 
 With --from WEIGHTS it goes on from weights that were trained before, with a schedule of its own.
 """
@@ -9,11 +11,12 @@ from pathlib import Path
 
 import numpy as np
 import torch
-from draw import draw, random_attributes
-from loop import train
-from network import Network
+from bract import CHOICES
 
-from unvek.demo.project.bract import CHOICES
+from training import OUT
+from training.bract.draw import draw, random_attributes
+from training.bract.network import Network
+from training.loop import train
 
 BATCH = 24
 POOL = 16_000  # labels drawn once, beforehand: drawing would take a third of the training's time
@@ -45,14 +48,19 @@ def main():
     options.add_argument("--iterations", type=int, default=7000)
     options.add_argument("--threads", type=int, default=2)
     options.add_argument("--from", dest="start", type=Path, metavar="WEIGHTS")
-    options.add_argument("--out", type=Path, default=Path("training/out"))
+    options.add_argument("--out", type=Path, default=OUT)
     chosen = options.parse_args()
     torch.set_num_threads(chosen.threads)
     torch.manual_seed(1)
     network = Network()
     if chosen.start:
         network.load_state_dict(torch.load(chosen.start, weights_only=True))
-    average = train(network, batch_of, chosen.iterations, chosen.out / "bract-teacher.ckpt", 0.02, 2e-3)
+
+    def loss_of(network, iteration):
+        pictures, times, conditions, velocity = batch_of(iteration)
+        return (network(pictures, times, conditions) - velocity).square().mean()
+
+    average = train(network, loss_of, chosen.iterations, chosen.out / "bract-teacher.ckpt", 0.02, 2e-3)
     torch.save(average.state_dict(), chosen.out / "bract-full.pt")
 
 

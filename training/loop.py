@@ -1,4 +1,4 @@
-"""The training loop that teacher and student share: by iterations, resumable, with a moving average."""
+"""The training loop that all models share: by iterations, resumable, with a moving average."""
 
 import copy
 import math
@@ -10,11 +10,11 @@ import torch
 AVERAGE = 0.998
 
 
-def train(network, batch_of, iterations: int, checkpoint: Path, muon_rate: float, adam_rate: float):
-    """Train network on batch_of(iteration) -> (pictures, times, conditions, velocity); return its moving average.
+def train(network, loss_of, iterations: int, checkpoint: Path, muon_rate: float, adam_rate: float):
+    """Train network to make loss_of(network, iteration) small; return its moving average.
 
     Nothing depends on the clock: an iteration's batch follows from its number, so a resumed training and an
-    unbroken one see the same pictures.
+    unbroken one see the same data.
     """
     inner, rest = network.matrices_and_rest()
     optimizers = [
@@ -36,8 +36,7 @@ def train(network, batch_of, iterations: int, checkpoint: Path, muon_rate: float
         start = saved["iteration"]
     smoothed, began = None, time.monotonic()
     for iteration in range(start, iterations):
-        pictures, times, conditions, velocity = batch_of(iteration)
-        loss = (network(pictures, times, conditions) - velocity).square().mean()
+        loss = loss_of(network, iteration)
         loss.backward()
         for part in optimizers:
             part.step()
