@@ -8,7 +8,11 @@ from unvek.core.errors import InputError
 
 PROJECT = Path(__file__).with_name("project")
 PLAN = "plan.toml"
-FILES = (PLAN, "painter.py", "bract.py", "accelerator.toml", "accelerator_painter.py")
+FILES = (
+    PLAN, "painter.py", "bract.py", "weights.py", "accelerator.toml", "accelerator_painter.py", "sprig.py", "writer.py",
+    "write_card.py", "card_server.py", "plants.csv", "given-card.txt", "cards.toml", "served.toml", "faults.toml",
+    "ways.toml", "steps.toml",
+)  # fmt: skip
 STAND_IN = Path(unvek.probe.__file__).with_name("simulated_accelerator.py")
 MODELS = "models"
 

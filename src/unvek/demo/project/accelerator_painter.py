@@ -18,7 +18,7 @@ def load(variant):
     weights_bytes = variant.weights[0].stat().st_size
     device.allocate(UNPACKED * weights_bytes)
     device.work(weights_bytes / BYTES_PER_S)
-    return bract.load(variant.weights[0]), device, weights_bytes
+    return bract.Bract(variant.weights[0]), device, weights_bytes
 
 
 def run(model, job, probe):

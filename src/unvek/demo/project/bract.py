@@ -6,19 +6,16 @@ in a number of steps (rectified flow: Lipman et al. 2023, "Flow Matching for Gen
 Liu et al. 2023, "Flow Straight and Fast"). The network is a transformer over 8x8 patches laid every
 6 pixels, so that neighbours overlap and no seams show.
 
-Weights lie in a safetensors file. Matrices may be stored whole (float32), in half precision, or in
-groups of integers of 8, 4 or 3 bits with a scale and a smallest value for each group. What is packed
-stays packed in memory and is unpacked a layer at a time, each time it is used: less memory, more work.
+How its weights are kept is told in weights.py.
 """
 
-import json
 import math
 import re
-from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 
 import numpy as np
+from weights import Weights, normalised, softmax
 
 COLOURS = ("rose", "amber", "violet", "white")
 PETALS = ("four", "five", "six", "eight")
@@ -51,125 +48,12 @@ def parse_prompt(prompt: str) -> tuple[int, int, int, int]:
     )
 
 
-# ---- weights ---------------------------------------------------------------------------------------
-
-
-@dataclass(frozen=True)
-class Whole:
-    """A matrix kept as floats of 32 or 16 bits."""
-
-    values: np.ndarray
-
-    def unpacked(self) -> np.ndarray:
-        return self.values.astype(np.float32, copy=False)
-
-
-@dataclass(frozen=True)
-class Grouped:
-    """A matrix kept as small integers: value = code x scale + smallest, scale and smallest by group."""
-
-    packed: np.ndarray  # uint8, the codes' bits
-    scale: np.ndarray  # float16 (groups, 1)
-    smallest: np.ndarray  # float16 (groups, 1)
-    bits: int
-    shape: tuple[int, int]
-
-    def unpacked(self) -> np.ndarray:
-        codes = unpack_codes(self.packed, self.bits).reshape(len(self.scale), -1)
-        values = codes.astype(np.float32)
-        values *= self.scale.astype(np.float32)
-        values += self.smallest.astype(np.float32)
-        return values.reshape(self.shape)
-
-
-def pack_codes(codes: np.ndarray, bits: int) -> np.ndarray:
-    """Lay codes (uint8, a multiple of 8 of them, each below 2**bits) end to end: 8, 4 or 3 bits each."""
-    flat = codes.reshape(-1).astype(np.uint8)
-    if bits == 8:
-        return flat
-    if bits == 4:
-        return flat[0::2] | flat[1::2] << 4
-    # Eight codes of three bits fill three bytes exactly.
-    eight = flat.reshape(-1, 8).astype(np.uint32)
-    word = (eight << (3 * np.arange(8, dtype=np.uint32))).sum(axis=1, dtype=np.uint32)
-    return np.stack([word & 255, word >> 8 & 255, word >> 16], axis=1).astype(np.uint8).reshape(-1)
-
-
-def unpack_codes(packed: np.ndarray, bits: int) -> np.ndarray:
-    """The inverse of pack_codes."""
-    if bits == 8:
-        return packed
-    if bits == 4:
-        codes = np.empty(2 * packed.size, np.uint8)
-        np.bitwise_and(packed, 15, out=codes[0::2])
-        np.right_shift(packed, 4, out=codes[1::2])
-        return codes
-    three = packed.reshape(-1, 3).astype(np.uint32)
-    word = three[:, 0] | three[:, 1] << 8 | three[:, 2] << 16
-    codes = np.empty((word.size, 8), np.uint8)
-    for place in range(8):
-        codes[:, place] = word >> (3 * place) & 7
-    return codes.reshape(-1)
-
-
-def read_safetensors(path: Path) -> tuple[dict[str, np.ndarray], dict[str, str]]:
-    """Return the arrays and the metadata of a safetensors file: a length, a JSON header, then raw data."""
-    kinds = {"F32": np.float32, "F16": np.float16, "U8": np.uint8}
-    with open(path, "rb") as file:
-        header = json.loads(file.read(int.from_bytes(file.read(8), "little")))
-        data = file.read()
-    about = header.pop("__metadata__", {})
-    arrays = {
-        name: np.frombuffer(data[slice(*entry["data_offsets"])], kinds[entry["dtype"]]).reshape(entry["shape"])
-        for name, entry in header.items()
-    }
-    return arrays, about
-
-
-def load(path: Path) -> "Bract":
-    """Read a weights file as training/bract/pack.py writes it."""
-    arrays, about = read_safetensors(path)
-    shapes = json.loads(about.get("grouped", "{}"))
-    weights: dict[str, Whole | Grouped] = {
-        name: Grouped(
-            arrays.pop(name + ".packed"),
-            arrays.pop(name + ".scale"),
-            arrays.pop(name + ".smallest"),
-            bits,
-            tuple(shape),
-        )
-        for name, (bits, *shape) in shapes.items()
-    }
-    weights.update((name, Whole(array)) for name, array in arrays.items())
-    return Bract(weights)
-
-
-# ---- the network -----------------------------------------------------------------------------------
-
-
-def normalised(x: np.ndarray) -> np.ndarray:
-    """Scale the last axis to a root mean square of one."""
-    squares = np.einsum("...i,...i->...", x, x)[..., None]
-    return x * (1 / np.sqrt(squares / x.shape[-1] + 1e-6))
-
-
-def softmax(x: np.ndarray) -> np.ndarray:
-    """Turn scores, along the last axis and in their place, into weights that sum to one."""
-    x -= x.max(axis=-1, keepdims=True)
-    np.exp(x, out=x)
-    x /= x.sum(axis=-1, keepdims=True)
-    return x
-
-
 class Bract:
     """The velocity field, and the walk along it."""
 
-    def __init__(self, weights: dict[str, Whole | Grouped]):
-        self.weights = weights
-        self.depth = sum(name.endswith(".qkv") for name in weights)
-
-    def weight(self, name: str) -> np.ndarray:
-        return self.weights[name].unpacked()
+    def __init__(self, path: Path):
+        """Read a weights file of bract's."""
+        self.weights = Weights(path)
 
     def velocity(self, pictures: np.ndarray, time: float, conditions: np.ndarray) -> np.ndarray:
         """Return d picture / d time.
@@ -179,34 +63,34 @@ class Bract:
         """
         batch = len(pictures)
         shift = self.modulation(time)
-        x = patches(pictures) @ self.weight("patch_in") + self.weight("place")
-        said = np.stack([self.weight(f"said.{i}")[conditions[:, i]] for i in range(len(CHOICES))], axis=1)
+        x = patches(pictures) @ self.weights["patch_in"] + self.weights["place"]
+        said = np.stack([self.weights[f"said.{i}"][conditions[:, i]] for i in range(len(CHOICES))], axis=1)
         x = np.concatenate([said, x], axis=1)  # (batch, 4 + 64, width)
-        for layer in range(self.depth):
-            table = shift + self.weight(f"block.{layer}.table")
+        for layer in range(self.weights.depth):
+            table = shift + self.weights[f"block.{layer}.table"]
             x = x + table[2] * self.attention(layer, normalised(x) * (1 + table[0]) + table[1])
-            hidden = (normalised(x) * (1 + table[3]) + table[4]) @ self.weight(f"block.{layer}.up")
+            hidden = (normalised(x) * (1 + table[3]) + table[4]) @ self.weights[f"block.{layer}.up"]
             hidden = np.maximum(hidden, 0)
-            x = x + table[5] * ((hidden * hidden) @ self.weight(f"block.{layer}.down"))
-        table = shift[:2] + self.weight("last.table")
-        out = (normalised(x[:, len(CHOICES) :]) * (1 + table[0]) + table[1]) @ self.weight("patch_out")
+            x = x + table[5] * ((hidden * hidden) @ self.weights[f"block.{layer}.down"])
+        table = shift[:2] + self.weights["last.table"]
+        out = (normalised(x[:, len(CHOICES) :]) * (1 + table[0]) + table[1]) @ self.weights["patch_out"]
         return overlapped(out.reshape(batch, SIDE, SIDE, PATCH, PATCH, 3))
 
     def modulation(self, time: float) -> np.ndarray:
         """Return what the time says to every layer: six rows (scale, shift, gate; twice)."""
         rates = np.exp(np.linspace(0, math.log(1000), TIME_WIDTH // 2, dtype=np.float32))
         waves = np.concatenate([np.cos(time * rates), np.sin(time * rates)]).astype(np.float32)
-        hidden = np.maximum(waves @ self.weight("time.in"), 0)
-        return (hidden @ self.weight("time.out")).reshape(6, WIDTH)
+        hidden = np.maximum(waves @ self.weights["time.in"], 0)
+        return (hidden @ self.weights["time.out"]).reshape(6, WIDTH)
 
     def attention(self, layer: int, x: np.ndarray) -> np.ndarray:
         batch, length, _ = x.shape
-        mixed = (x @ self.weight(f"block.{layer}.qkv")).reshape(batch, length, 3, HEADS, WIDTH // HEADS)
+        mixed = (x @ self.weights[f"block.{layer}.qkv"]).reshape(batch, length, 3, HEADS, WIDTH // HEADS)
         queries, keys, values = mixed.transpose(2, 0, 3, 1, 4)  # each (batch, heads, length, width / heads)
-        sharpness = self.weight(f"block.{layer}.sharpness")[:, None, None]
+        sharpness = self.weights[f"block.{layer}.sharpness"][:, None, None]
         scores = sharpness * normalised(queries) @ normalised(keys).swapaxes(-1, -2)
         seen = softmax(scores) @ values
-        return seen.transpose(0, 2, 1, 3).reshape(batch, length, WIDTH) @ self.weight(f"block.{layer}.out")
+        return seen.transpose(0, 2, 1, 3).reshape(batch, length, WIDTH) @ self.weights[f"block.{layer}.out"]
 
     def paint(self, prompt: str, seed: int, steps: int, guidance: float, on_step=None) -> np.ndarray:
         """Return a picture (48, 48, 3) in 0..1.

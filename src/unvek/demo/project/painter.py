@@ -13,7 +13,7 @@ import numpy as np
 
 def load(variant):
     """Return the model; what it returns is handed to every run of this process."""
-    return bract.load(variant.weights[0])
+    return bract.Bract(variant.weights[0])
 
 
 def run(model, job, probe):
