@@ -13,7 +13,7 @@ from pathlib import Path
 
 import numpy as np
 
-from unvek.core.stats.intervals import mean_and_half_width
+from unvek.core.stats.student import mean_and_half_width
 from unvek.demo import lay_out
 
 # A machine of its own: a benchmark waits for nobody, and nobody for it.

@@ -1,0 +1,48 @@
+"""Experiments whose truth is known: runs of two variants, with everything that makes real ones hard to judge.
+
+Launches differ from each other, and now and then one is slow as a whole; runs within one differ with a long tail to
+the right; one in thirty is disturbed and takes up to 2.7 times as long; the machine grows slower over the session.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from unvek.core.stats.launches import Sample
+
+LAUNCH_SPREAD = 0.02  # the standard deviation of a launch's level, on the log scale
+RUN_SPREAD = 0.01
+SLOW_LAUNCHES, DISTURBED_RUNS, DRIFT = 0.04, 0.03, 0.03
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Hardships:
+    """What the experiments are to have."""
+
+    skew: bool = True
+    outliers: bool = True
+    drift: bool = True
+
+
+def runs_of(rng: np.random.Generator, ratio: float, rounds: int, items: int, repeats: int, hard: Hardships,
+            launch_spread: float = LAUNCH_SPREAD) -> tuple[Sample, Sample]:  # fmt: skip
+    """Return the runs of a variant that takes `ratio` times as long as the reference, and the reference's."""
+    shape = (rounds, items, repeats)
+    where = [place.ravel() for place in np.indices(shape)]
+    drift = np.linspace(0, DRIFT, rounds)[:, None, None] if hard.drift else 0.0
+    of_items = rng.normal(0, 0.5, (1, items, 1))
+    samples = []
+    for side, level in enumerate((np.log(ratio), 0.0)):
+        launch = _effects(rng, (rounds, 1, 1), hard.skew) * launch_spread
+        run = _effects(rng, shape, hard.skew) * RUN_SPREAD
+        if hard.outliers:
+            launch += (rng.random((rounds, 1, 1)) < SLOW_LAUNCHES) * rng.uniform(0.05, 0.2, (rounds, 1, 1))
+            run += (rng.random(shape) < DISTURBED_RUNS) * rng.uniform(0.1, 1.0, shape)
+        times_s = np.exp(level + of_items + drift + launch + run).ravel()
+        samples.append(Sample(times_s, where[0] + 1, 2 * where[0] + side, where[1]))
+    return samples[0], samples[1]
+
+
+def _effects(rng: np.random.Generator, shape: tuple[int, ...], skew: bool) -> np.ndarray:
+    """Effects with mean 0 and standard deviation 1: a gamma's of shape 2, or a normal's."""
+    return (rng.gamma(2.0, 1.0, shape) - 2.0) / np.sqrt(2.0) if skew else rng.normal(0, 1, shape)
