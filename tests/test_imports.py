@@ -3,17 +3,18 @@
 import ast
 import subprocess
 import sys
+import tempfile
 import unittest
 from pathlib import Path
 
 import unvek
-from tests.support import environment
+from tests.support import environment, program
 
 SOURCE = Path(unvek.__file__).parent
 # From the ground up: a room may import from itself and from rooms before it.
 ROOMS = ("probe", "core.units", "core.errors", "core.plan", "core.rig", "core.run", "core.logbook", "core.measures",
-         "core.stats", "core.findings", "core.session", "core.trial", "show", "demo", "cli")  # fmt: skip
-HEAVY = ("numpy", "scipy", "pandas", "matplotlib", "sqlalchemy", "rich", "PIL", "psutil")
+         "core.stats", "core.exchange", "core.findings", "core.rounds", "core.session", "core.trial", "show", "demo", "cli")  # fmt: skip
+HEAVY = ("numpy", "scipy", "scipy.stats", "pandas", "matplotlib", "pyarrow", "sqlalchemy", "rich", "PIL", "psutil")
 
 
 def imports_of(path: Path) -> set[str]:
@@ -84,6 +85,18 @@ class StartUp(unittest.TestCase):
     def test_running_and_listing_need_no_numbers_package(self):
         for command in ("run", "log", "check"):
             self.assertFalse(self.imported_by(command) & {"numpy", "scipy", "PIL"}, command)
+
+    def test_results_import_nothing_that_takes_a_second(self):
+        with tempfile.TemporaryDirectory() as name:
+            table = Path(name) / "runs.csv"
+            table.write_text("variant,time_s\nfull,1\nfull,2\nswift,1\nswift,1.5\n")
+            logbook = ("--logbook", f"{name}/logbook")
+            subprocess.run(
+                program("import", str(table), *logbook), check=True, env=environment(), stderr=subprocess.PIPE
+            )
+            for command in ("compare", "audit", "tradeoff", "export"):
+                slow = {"scipy.stats", "pandas", "matplotlib", "pyarrow"}
+                self.assertFalse(self.imported_by(command, *logbook) & slow, command)
 
 
 if __name__ == "__main__":
