@@ -97,6 +97,16 @@ class Confounders(TwoVariants):
             dict.fromkeys(("script-changed", "packages-differ", "interpreters-differ", "threads-differ"), ("unfair", both)),
         )  # fmt: skip
 
+    def test_what_runners_put_into_the_environment(self):
+        ours, theirs = (
+            MADE_OF | {"environment": {"FAST_PATHS": value, "OMP_NUM_THREADS": value}} for value in ("1", "0")
+        )
+        about = {"threads": {"OMP_NUM_THREADS": "2"}}  # as the processes had it, whatever the runners asked for
+        self.make(full={"provenance": theirs, "about": about}, swift={"provenance": ours, "about": about})
+        self.assertEqual(self.found(), {"environments-differ": ("doubt", ("swift",))})
+        text = audit(gather(self.logbook)).findings[0].text
+        self.assertEqual(text, "swift is run with FAST_PATHS 1 in its environment, full with 0.")
+
     def test_weights_replaced_under_a_name(self):
         self.make(swift={"provenance": MADE_OF | {"files": {"w.npz": "old"}}})
         launch = self.logbook.open_launch("swift", 3)

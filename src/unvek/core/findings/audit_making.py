@@ -19,6 +19,7 @@ def making_findings(evidence: Evidence) -> Iterator[Confounder]:
     yield from _settings(evidence)
     yield from _parts(evidence)
     yield from _runners(evidence)
+    yield from _environments(evidence)
     yield from _weights_changed(evidence)
     yield from _modules_changed(evidence)
     yield from _surroundings(evidence)
@@ -120,11 +121,11 @@ def _runners(evidence: Evidence) -> Iterator[Confounder]:
                 why="One is timed from a cold start, the other after it.",
                 mend="Run both by the same kind of runner; or compare step.time, or the rate of tokens.",
             )  # fmt: skip
-        if made_of.get("runner") != reference.get("runner"):
+        known = made_of.get("runner") and reference.get("runner")
+        if known and made_of["runner"] != reference["runner"]:
             yield Confounder(
                 code="runners-differ", severity=DOUBT, variants=(name,),
-                text=f"{name} is run by the runner {made_of.get('runner')}, {evidence.reference} by "
-                     f"{reference.get('runner')}.",
+                text=f"{name} is run by the runner {made_of['runner']}, {evidence.reference} by {reference['runner']}.",
                 why="How a model is asked takes time of its own.",
                 mend="Run both by the same kind of runner.",
             )  # fmt: skip
@@ -139,6 +140,29 @@ def _runners(evidence: Evidence) -> Iterator[Confounder]:
 
 def _scripts(made_of: Mapping[str, Any]) -> list[str]:
     return sorted((made_of.get("script") or {}).values())
+
+
+def _environments(evidence: Evidence) -> Iterator[Confounder]:
+    """What runners put into the environment; settings of threads are looked at as the processes had them."""
+    threads = {name for launch in evidence.launches.values() for name in launch["about"].get("threads") or {}}
+    given: dict[str, Mapping[str, str]] = {}
+    for number, launch in sorted(evidence.launches.items()):
+        environment = evidence.made_of.get(number, {}).get("environment")
+        if environment is not None:
+            given[launch["variant"]] = environment
+    if evidence.reference not in given:
+        return
+    theirs = given.pop(evidence.reference)
+    for name, ours in given.items():
+        for key in dict.fromkeys((*theirs, *ours)):
+            if ours.get(key) != theirs.get(key) and key not in threads:
+                yield Confounder(
+                    code="environments-differ", severity=DOUBT, variants=(name,),
+                    text=f"{name} is run with {key} {_shown(ours.get(key))} in its environment, {evidence.reference} "
+                         f"with {_shown(theirs.get(key))}.",
+                    why="What a library finds in its environment can change its speed and its outputs.",
+                    mend=f"Give both runners the same {key}; or let that be the only thing that differs.",
+                )  # fmt: skip
 
 
 def _weights_changed(evidence: Evidence) -> Iterator[Confounder]:

@@ -267,6 +267,7 @@ class Engine:
             "command": launch.command,
             "python": launch.python,
             "script": self._sources.of_runner(runner),
+            "environment": dict(runner.environment),
             "files": self._sources.of_variant(cell.variant),
             "total_includes_load": launch.total_includes_load,
         }
