@@ -140,6 +140,8 @@ class Figures(unittest.TestCase):
         self.assertEqual(scale_for("B", [3 * 2**20, 5]).unit, "MiB")
         self.assertEqual(figure(0.16543, 0.1649, 0.1661, Scale("ms", 0.001)), "165.4")
         self.assertEqual(figure(None, None, None, Scale("", 1)), "–")
+        self.assertEqual(figure(3.2e-7, 2e-7, 4e-7, Scale("", 1)), "3e-07")
+        self.assertEqual(figure(0.0, 0.0, 0.0, Scale("", 1)), "0")
 
     def test_a_ratio_of_times_is_told_as_a_factor_of_speed(self):
         self.assertEqual(speed_figures(0.125, 0.12, 0.13), ("8.00x", "7.69 to 8.33"))

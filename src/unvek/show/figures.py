@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from rich.text import Text
 
-from unvek.core.units import decimals_for, ratio_decimals, times_words
+from unvek.core.units import PLACES, decimals_for, ratio_decimals, times_words
 from unvek.show.palette import FORM_COLOURS, FORM_MARKS, WARNING
 from unvek.show.terminal import clean
 
@@ -43,6 +43,8 @@ def figure(value: float | None, low: float | None, high: float | None, scale: Sc
     d = scale.divisor
     decimals = decimals_for(value / d, None if low is None else low / d, None if high is None else high / d)
     rounded = round(value / d, decimals) or 0.0  # never "-0"
+    if value and not rounded and decimals == PLACES:
+        return f"{value / d:.1g}"  # a divergence of 3e-07 is not none at all
     return f"{rounded:.{decimals}f}"
 
 
