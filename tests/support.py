@@ -171,14 +171,14 @@ class ProjectTest(unittest.TestCase):
         path.write_text(text, encoding="utf-8")
         return path
 
-    def write_plan(self, *tables: str, rounds: int = 1, repeats: int = 1, warmups: int = 0, run_limit: str = "20 s",
-                   stall_limit: str = "20 s", quality: bool = False, limits: str = "") -> Path:  # fmt: skip
+    def write_plan(self, *tables: str, rounds: int = 1, repeats: int = 1, warmups: int = 0, run_limit: str = "60 s",
+                   stall_limit: str = "60 s", quality: bool = False, limits: str = "") -> Path:  # fmt: skip
         head = PLAN_HEAD.format(
             rounds=rounds, repeats=repeats, warmups=warmups, run_limit=run_limit, stall_limit=stall_limit, limits=limits
         )
         return self.write("plan.toml", head + "\n".join(tables) + (LIKENESS if quality else ""))
 
-    def unvek(self, *arguments: str, expect: int = 0, timeout_s: float = 90) -> subprocess.CompletedProcess[str]:
+    def unvek(self, *arguments: str, expect: int = 0, timeout_s: float = 240) -> subprocess.CompletedProcess[str]:
         """Run the program in the project's folder, and hold it to an exit code and to showing no traceback."""
         done = subprocess.run(
             program(*arguments), cwd=self.folder, env=environment(), capture_output=True, text=True, timeout=timeout_s

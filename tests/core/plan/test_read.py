@@ -25,7 +25,7 @@ class GoodPlans(ProjectTest):
         small = plan.variant("small")
         self.assertEqual((plan.schedule.rounds, plan.schedule.order, plan.reference), (4, "rotated", "slow"))
         self.assertEqual(dict(small.settings), {"steps": 4, "guidance": 1.5, "tiled": True})
-        self.assertEqual((small.limits.run_s, small.limits.stall_s), (5.0, 20.0))
+        self.assertEqual((small.limits.run_s, small.limits.stall_s), (5.0, 60.0))
         self.assertEqual(small.weights, (self.folder / "weights.bin",))
         self.assertEqual(plan.tasks[0].seeds, (1, 2))
         self.assertEqual((plan.quality, plan.measures[0].kind), ("likeness", "ssim"))
@@ -108,8 +108,8 @@ class WrongPlans(ProjectTest):
             "unknown key": ("repeats = 1", "repeat = 1", "schedule.repeat", "an unknown key", "did you mean repeats?"),
             "two of one name": ('"quick"', '"slow"', "variants", "2 of the name 'slow'", "a name of its own"),
             "no such reference": ('"slow"\n[sch', '"slwo"\n[sch', "reference", "'slwo'", "did you mean slow?"),
-            "no unit": ('stall = "20 s"', 'stall = "20"', "limits.stall", "'20'", "a duration with its unit"),
-            "a number for a duration": ('stall = "20 s"', "stall = 20", "limits.stall", "20", "a duration with its unit"),
+            "no unit": ('stall = "60 s"', 'stall = "60"', "limits.stall", "'60'", "a duration with its unit"),
+            "a number for a duration": ('stall = "60 s"', "stall = 20", "limits.stall", "20", "a duration with its unit"),
             "unknown form": ('"distilled"', '"destilled"', "variants[quick].form", "'destilled'", "did you mean distilled?"),
             "other kind": ('script =', 'kind = "magic"\nscript =', "runners.painter.kind", "'magic'", "one of python"),
             "no seeds": ("seeds = [1, 2]", "seeds = []", "tasks[violet].seeds", "[]", "different whole numbers"),
@@ -142,7 +142,7 @@ class WrongPlans(ProjectTest):
 
     def test_all_of_them_come_in_one_go(self):
         text = self.write_plan(variant("slow") + "colour = 1\n", variant("slow", "dull"), rounds=0).read_text()
-        text = text.replace('stall = "20 s"', "stall = 20").replace('"model.py"', '"none.py"')
+        text = text.replace('stall = "60 s"', "stall = 20").replace('"model.py"', '"none.py"')
         problems = self.problems(text)
         self.assertEqual(len(problems), 7, problems)
 

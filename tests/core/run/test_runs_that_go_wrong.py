@@ -43,10 +43,10 @@ class RunsThatGoWrong(ProjectTest):
         self.assertIn("Segmentation fault", run["log_tail"])
 
     def test_a_hang_is_stalled_after_the_limit(self):
-        run = self.run_bad(do="hang", stall_limit="400 ms")
+        run = self.run_bad(do="hang", stall_limit="2 s")
         self.assertEqual(run["status"], "stalled")
         self.assertEqual(run["steps"], 1)
-        self.assertGreaterEqual(run["time_s"], 0.4)
+        self.assertGreaterEqual(run["time_s"], 2)
 
     def test_a_run_that_never_ends_is_timed_out_with_its_steps(self):
         run = self.run_bad(do="loop", run_limit="500 ms")
@@ -81,20 +81,20 @@ class RunsThatGoWrong(ProjectTest):
     def test_children_that_left_the_group_are_ended_too(self):
         for then in ("", "vanish"):
             with self.subTest(then=then):
-                self.write_plan(variant("slow", do="brood", then=then), task(seeds=(1,)), stall_limit="300 ms")
+                self.write_plan(variant("slow", do="brood", then=then), task(seeds=(1,)), stall_limit="2 s")
                 self.unvek("run", "--afresh", expect=1)
                 self.assertFalse(is_alive(int((self.folder / "brood.txt").read_text())))
 
 
 class VariantsThatCannotLoad(ProjectTest):
     def test_two_tries_then_one_run_failed_and_the_others_skipped(self):
-        for load, words, status in (
-            ("raise", "the weights are not what they were", "failed"),
-            ("exit", "exit code 3", "failed"),
-            ("hang", "nothing came", "stalled"),
+        for load, words, status, stall_limit in (
+            ("raise", "the weights are not what they were", "failed", "20 s"),
+            ("exit", "exit code 3", "failed", "20 s"),
+            ("hang", "nothing came", "stalled", "500 ms"),
         ):
             with self.subTest(load=load):
-                self.write_plan(SLOW, variant("bad", load=load), task(), rounds=2, stall_limit="500 ms")
+                self.write_plan(SLOW, variant("bad", load=load), task(), rounds=2, stall_limit=stall_limit)
                 self.unvek("run", "--logbook", load, expect=1)
                 log = self.result("log", "--logbook", load)["rows"]
                 rows = [row for row in log if row["variant"] == "bad"]

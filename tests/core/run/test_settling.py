@@ -47,7 +47,7 @@ class Settling(ProjectTest):
         self.assertIn("0 runs made, 20 were there before", self.unvek("run", "plan.toml").stderr)
 
     def test_no_round_is_added_where_it_is_known_well_enough(self):
-        self.write_settling(apart=0.0, settle_to="900 %", most=9)
+        self.write_settling(apart=0.0, settle_to="900000 %", most=9)
         self.unvek("run", "plan.toml")
         self.assertEqual(self.rounds_made(), 3)
         self.assertNotIn("Not known that well", self.unvek("compare").stdout)
