@@ -1,6 +1,8 @@
 """Rounds that are added until the ratios are known: how many is settled once, whatever happens in between."""
 
+import sqlite3
 import unittest
+from contextlib import closing
 
 from tests.support import ProjectTest, task, variant
 
@@ -46,11 +48,23 @@ class Settling(ProjectTest):
         self.assertEqual((found["rounds"], found["runs"], found["already"], found["settle_to"]), (5, 20, 20, 0.02))
         self.assertIn("0 runs made, 20 were there before", self.unvek("run", "plan.toml").stderr)
 
-    def test_no_round_is_added_where_it_is_known_well_enough(self):
-        self.write_settling(apart=0.0, settle_to="900000 %", most=9)
-        self.unvek("run", "plan.toml")
-        self.assertEqual(self.rounds_made(), 3)
+    def make_it_have_taken(self, *ratios: float) -> None:
+        """Rewrite what the runs of the first rounds took: quick's time over slow's, round by round."""
+        with closing(sqlite3.connect(self.folder / "logbook" / "runs.sqlite")) as database, database:
+            database.execute("update runs set time_s = 1")
+            for number, ratio in enumerate(ratios, 1):
+                database.execute("update runs set time_s = ? where variant = 'quick' and round = ?", (ratio, number))
+
+    def test_the_plans_own_rounds_decide_how_many_are_added(self):
+        self.write_settling(apart=0.0, settle_to="4 %", most=3)
+        self.unvek("run")
+        self.write_settling(apart=0.0, settle_to="4 %", most=9)
+        self.make_it_have_taken(0.5, 0.501, 0.502)
+        self.assertIn("0 runs made", self.unvek("run").stderr)
         self.assertNotIn("Not known that well", self.unvek("compare").stdout)
+        self.make_it_have_taken(1.0, 1.02, 1.04)  # (4.303 x 0.0196 / log 1.04)^2 = 4.6
+        self.unvek("run")
+        self.assertEqual(self.rounds_made(), 5)
 
     def test_a_voided_run_is_made_again_and_decides_anew(self):
         self.write_settling(apart=0.3, settle_to="2 %", most=4)
