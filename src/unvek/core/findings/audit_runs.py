@@ -51,9 +51,7 @@ def _names(evidence: Evidence) -> tuple[str, ...]:
 
 
 def _sources(evidence: Evidence) -> Iterator[Confounder]:
-    of: dict[str, set[str]] = defaultdict(set)
-    for source, name in set(zip(evidence.rows.column("source"), evidence.rows.column("variant"), strict=True)):
-        of[source].add(name)
+    of = {source: evidence.variants_from(source) for source in (MEASURED, SIMULATED, BY_HAND, IMPORTED)}
     said = {
         SIMULATED: (UNFAIR, "measured on a stand-in, and simulated", "A stand-in's times are nobody's.",
                     "Read them as an example only; run all of them on the same, real thing."),
@@ -67,8 +65,8 @@ def _sources(evidence: Evidence) -> Iterator[Confounder]:
             mixed = any(other != source and names for other, names in of.items())
             beside = f" beside what was {MEASURED} here" if of[MEASURED] and mixed else ""
             yield Confounder(
-                code=source, severity=severity if mixed else NOTE, variants=tuple(sorted(of[source])),
-                text=f"{', '.join(sorted(of[source]))} {'was' if len(of[source]) == 1 else 'were'} {words}{beside}.",
+                code=source, severity=severity if mixed else NOTE, variants=of[source],
+                text=f"{', '.join(of[source])} {'was' if len(of[source]) == 1 else 'were'} {words}{beside}.",
                 why=why, mend=mend,
             )  # fmt: skip
 
@@ -227,7 +225,7 @@ def _trend(evidence: Evidence) -> Iterator[Confounder]:
 
 
 def _failures(evidence: Evidence) -> Iterator[Confounder]:
-    failed = np.isin(evidence.status, FAILURES)
+    failed = evidence.status.where(lambda status: status in FAILURES)
     for name, rows in _by_variant(evidence, failed).items():
         kinds = ", ".join(f"{kind} {number}" for kind, number in Counter(row["status"] for row in rows).items())
         yield Confounder(

@@ -174,7 +174,7 @@ def _lengths_differ(evidence: Evidence, per: str, rate: str) -> bool:
 
 def _row(evidence: Evidence, variant: VariantOnRecord, columns: Mapping[str, np.ndarray]) -> ComparisonRow:
     mine = evidence.of_variant(variant.name)
-    statuses = Counter(evidence.status[mine].tolist())
+    statuses = evidence.status.take(mine).counts()
     steps = evidence.values("output.steps")[mine]
     steps = steps[np.isfinite(steps)]
     return ComparisonRow(

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from unvek.core.errors import InputError
 from unvek.core.findings.derived import DERIVED
 from unvek.core.findings.warming import Warming, still_warming
-from unvek.core.logbook.run_table import RunTable
+from unvek.core.logbook.run_table import Coded, RunTable
 from unvek.core.logbook.store import Measured, PlanOnRecord, Row
 from unvek.core.measures.catalogue import BUILT_IN, KINDS, RUN_COLUMNS, Measure, wanted_measure
 from unvek.core.run.record import FINISHED
@@ -59,8 +59,10 @@ class Evidence:
 
     @cached_property
     def variant(self) -> NDArray[np.int64]:
+        """Which variant each run is of: its place among them."""
         places = {variant.name: place for place, variant in enumerate(self.variants)}
-        return np.array([places[name] for name in self.rows.column("variant")], np.int64)
+        codes, names = self.rows.coded("variant")
+        return np.array([places.get(name, -1) for name in names], np.int64)[codes]
 
     @cached_property
     def item(self) -> NDArray[np.int64]:
@@ -69,18 +71,17 @@ class Evidence:
 
     @cached_property
     def seed(self) -> NDArray[np.int64]:
-        return np.array(self.rows.column("seed"), np.int64)
+        return self.rows.whole_numbers("seed")
 
     @cached_property
     def task_codes(self) -> NDArray[np.int64]:
         """Which runs are of the same task."""
-        places: dict[str, int] = {}
-        return np.array([places.setdefault(name, len(places)) for name in self.rows.column("task")], np.int64)
+        return self.rows.coded("task").codes
 
     @cached_property
     def varied_codes(self) -> NDArray[np.int64]:
         """Which runs have the same values of what is varied."""
-        return self._codes_of({number: varied_words(varied) for number, varied in self._few_varied.items()})
+        return self._codes_of([varied_words(varied) for varied in self._few_varied])
 
     @cached_property
     def held_codes(self) -> NDArray[np.int64]:
@@ -93,28 +94,24 @@ class Evidence:
         own = {name: own[name] for name, values in self.varied_values.items() if own.get(name) in values}
         if not own:
             return self.varied_codes
-        meant = {
-            number: varied_words({**varied, **{name: own[name] for name in varied if name in own}})
-            for number, varied in self._few_varied.items()
-        }
-        return self._codes_of(meant)
+        meant = [{**varied, **{name: own[name] for name in varied if name in own}} for varied in self._few_varied]
+        return self._codes_of([varied_words(varied) for varied in meant])
 
-    @cached_property
-    def _few_varied(self) -> Mapping[int, Mapping[str, Any]]:
-        """What is varied, by the object: the same one stands for the same values."""
-        return {id(varied): varied for varied in self.rows.column("varied")}
+    @property
+    def _few_varied(self) -> Sequence[Mapping[str, Any]]:
+        """The different values of what is varied; equal ones may come twice."""
+        return self.rows.coded("varied").values
 
-    def _codes_of(self, words: Mapping[int, str]) -> NDArray[np.int64]:
-        places = {varied_words(varied): None for varied in self._few_varied.values()}
-        codes = {text: code for code, text in enumerate(dict.fromkeys((*places, *words.values())))}
-        return np.array([codes[words[id(varied)]] for varied in self.rows.column("varied")], np.int64)
+    def _codes_of(self, words: Sequence[str]) -> NDArray[np.int64]:
+        """Return (n,) a code a run, from the words for each of the different values."""
+        places = {text: code for code, text in enumerate(dict.fromkeys((*map(varied_words, self._few_varied), *words)))}
+        return np.array([places[text] for text in words], np.int64)[self.rows.coded("varied").codes]
 
     @cached_property
     def still_warming(self) -> tuple[Warming, ...]:
-        times_s = np.where(self.finished, np.array(self.rows.column("time_s"), np.float64), np.nan)
-        place = np.array(self.rows.column("place"), np.int64)
+        times_s = np.where(self.finished, self.rows.numbers("time_s"), np.nan)
         cells = np.asarray(numbered(self.variant, self.item)[0], np.int64)
-        found = still_warming(times_s, cells, self.launch, place)
+        found = still_warming(times_s, cells, self.launch, self.rows.whole_numbers("place"))
         return tuple(
             Warming(
                 launch=launch,
@@ -125,30 +122,30 @@ class Evidence:
             for launch, runs, share in found
         )
 
-    @cached_property
-    def status(self) -> NDArray[np.str_]:
-        return np.array(self.rows.column("status"))
+    @property
+    def status(self) -> Coded:
+        return self.rows.coded("status")
 
     def column(self, name: str) -> Floats:
         """Return a column of the table of runs as numbers, 0 where nothing is known."""
-        return np.nan_to_num(np.array(self.rows.column(name), np.float64))
+        return np.nan_to_num(self.rows.numbers(name))
 
     @cached_property
     def varied_values(self) -> Mapping[str, Sequence[Any]]:
         """The settings that these runs have more than one value of, as the plan varies them."""
         found: dict[str, dict[Any, None]] = {}
-        for varied in {id(varied): varied for varied in self.rows.column("varied")}.values():
+        for varied in self._few_varied:
             for name, value in varied.items():
                 found.setdefault(name, {})[value] = None
         return {name: tuple(values) for name, values in found.items() if len(values) > 1}
 
     @cached_property
     def round(self) -> NDArray[np.int64]:
-        return np.array(self.rows.column("round"), np.int64)
+        return self.rows.whole_numbers("round")
 
     @cached_property
     def launch(self) -> NDArray[np.int64]:
-        return np.array(self.rows.column("launch"), np.int64)
+        return self.rows.whole_numbers("launch")
 
     @cached_property
     def launches(self) -> Mapping[int, Row]:
@@ -164,12 +161,12 @@ class Evidence:
 
     @cached_property
     def finished(self) -> NDArray[np.bool_]:
-        return np.asarray(self.status == FINISHED)
+        return self.status.where(lambda status: status == FINISHED)
 
     @cached_property
     def cold(self) -> NDArray[np.bool_]:
         """Which rows are the first run of their process, of a variant that has others."""
-        first = np.array(self.rows.column("place")) == 1
+        first = self.rows.whole_numbers("place") == 1
         for name in self.only_cold:
             first &= ~self.of_variant(name)
         return np.asarray(first)
@@ -177,14 +174,14 @@ class Evidence:
     @cached_property
     def only_cold(self) -> tuple[str, ...]:
         """The variants whose every run was the first of its process: their figures are cold ones."""
-        later = np.array(self.rows.column("place")) > 1
+        later = self.rows.whole_numbers("place") > 1
         names = (variant.name for variant in self.variants)
         mine = {name: self.of_variant(name) & self.finished for name in names}
         return tuple(name for name, these in mine.items() if np.any(these) and not np.any(these & later))
 
     def variants_from(self, source: str) -> tuple[str, ...]:
         """Return the variants of which some figures are from this source."""
-        these = np.array(self.rows.column("source")) == source
+        these = self.rows.coded("source").where(lambda known: known == source)
         return tuple(v.name for v in self.variants if np.any(these & self.of_variant(v.name))) if np.any(these) else ()
 
     @property
@@ -242,7 +239,7 @@ class Evidence:
         if name in DERIVED:
             return DERIVED[name](self.values, self.setting_values)
         if name in RUN_COLUMNS:
-            values = np.array(self.rows.column(RUN_COLUMNS[name]), np.float64)  # None becomes NaN
+            values = self.rows.numbers(RUN_COLUMNS[name]).copy()
             values[self.cold] = np.nan
         elif name == "time.load":
             loads_s = {number: launch["load_s"] for number, launch in self.launches.items()}
@@ -289,7 +286,7 @@ class Evidence:
         ]
 
     def on_rig(self, fingerprint: str) -> NDArray[np.bool_]:
-        return np.asarray(np.array(self.rows.column("rig")) == fingerprint)
+        return self.rows.coded("rig").where(lambda rig: rig == fingerprint)
 
     def is_score(self, name: str) -> bool:
         """Whether a measure is of outputs: of another prompt or seed it would be another one."""
@@ -328,9 +325,11 @@ class Evidence:
 
     def _measured_values(self, name: str) -> Floats:
         """A measure of outputs, or one that a script has told, of each run."""
+        values = np.full(len(self.rows), np.nan)
+        if name not in self._measured_by_name:
+            return values
         places, against, likeness = self._likenesses(name)
         same = self.seed[places] == self.seed[against]
-        values = np.full(len(self.rows), np.nan)
         values[places[same]] = likeness[same]
         runs, held_against, measured = self._measured_of(name)
         told = (held_against == 0) & (runs >= 0)
@@ -366,7 +365,7 @@ class Evidence:
 
     @cached_property
     def _place_by_number(self) -> NDArray[np.int64]:
-        numbers = np.array(self.rows.column("number"), np.int64)
+        numbers = self.rows.whole_numbers("number")
         places = np.full(int(numbers.max()) + 1, -1, np.int64)
         places[numbers] = np.arange(len(numbers))
         return places

@@ -102,21 +102,20 @@ def _from_elsewhere(runs: RunTable, plan: PlanOnRecord) -> Iterator[VariantOnRec
 def _of_plan(runs: RunTable, plan: PlanOnRecord) -> NDArray[np.bool_]:
     """Which runs are of a cell of the plan, or from elsewhere."""
     cells = set(plan.content["cells"])
-    known = {cell: cell in cells or cell.startswith(CELL_FROM_ELSEWHERE) for cell in set(runs.column("cell"))}
-    return np.array([known[cell] for cell in runs.column("cell")], bool)
+    return runs.coded("cell").where(lambda cell: cell in cells or cell.startswith(CELL_FROM_ELSEWHERE))
 
 
 def _counting_rows(
     runs: RunTable, of_plan: NDArray[np.bool_], names: Set[str], selection: Selection
 ) -> tuple[RunTable, int, tuple[Row, ...]]:
     """Return the runs that count, how many are left out, and which of these were voided."""
-    tasks = {name for name in set(runs.column("task")) if fnmatchcase(name, selection.tasks)}
-    wanted = np.array([name in names for name in runs.column("variant")], bool)
-    wanted &= np.array([name in tasks for name in runs.column("task")], bool)
-    wanted &= ~np.array(runs.column("warm_up"), bool)
-    for name, value in selection.varied.items():
-        wanted &= np.array([varied.get(name) == value for varied in runs.column("varied")], bool)
-    is_voided = np.array([reason is not None for reason in runs.column("voided")], bool)
+    wanted = runs.coded("variant").where(lambda name: name in names)
+    wanted &= runs.coded("task").where(lambda name: fnmatchcase(name, selection.tasks))
+    wanted &= ~runs.coded("warm_up").where(bool)
+    wanted &= runs.coded("varied").where(
+        lambda varied: all(varied.get(name) == value for name, value in selection.varied.items())
+    )
+    is_voided = runs.coded("voided").where(lambda reason: reason is not None)
     counting = wanted & of_plan & ~is_voided
     voided = tuple(runs[place] for place in np.flatnonzero(wanted & is_voided).tolist())
     return (
@@ -128,10 +127,8 @@ def _counting_rows(
 
 def _latest_of_slots(runs: RunTable, places: NDArray[np.int64]) -> NDArray[np.int64]:
     """Of the runs at these places take the latest of each slot: of a cell, a round and a repeat."""
-    codes: dict[str, int] = {}
-    cells = np.array([codes.setdefault(cell, len(codes)) for cell in runs.column("cell")], np.int64)
-    rounds, repeats = (np.array(runs.column(name), np.int64) for name in ("round", "repeat"))
-    slots, count = numbered(cells[places], rounds[places], repeats[places])
+    columns = (runs.coded("cell").codes, runs.whole_numbers("round"), runs.whole_numbers("repeat"))
+    slots, count = numbered(*(column[places] for column in columns))
     latest = np.zeros(count, np.int64)
     np.maximum.at(latest, slots, places)
     return np.sort(latest)
@@ -139,7 +136,7 @@ def _latest_of_slots(runs: RunTable, places: NDArray[np.int64]) -> NDArray[np.in
 
 def _first_runs_s(runs: RunTable, of_plan: NDArray[np.bool_]) -> dict[str, list[float]]:
     """Return the seconds of the first run of every process, by variant: the warm-ups among them too."""
-    first = (np.array(runs.column("place")) == 1) & of_plan
+    first = (runs.whole_numbers("place") == 1) & of_plan
     found: dict[str, list[float]] = {}
     for place in np.flatnonzero(first).tolist():
         if runs.column("voided")[place] is None and runs.column("status")[place] == FINISHED:

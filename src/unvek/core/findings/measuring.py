@@ -96,7 +96,7 @@ def _worked_out(kind: Kind, source: Source, run: int, against: int, wanted: Sequ
 
 def _alone(evidence: Evidence) -> tuple[Whole, Whole]:
     """Every finished run, held against none."""
-    numbers = np.array(evidence.rows.column("number"), np.int64)[evidence.finished]
+    numbers = evidence.rows.whole_numbers("number")[evidence.finished]
     return numbers, np.full(len(numbers), ALONE)
 
 

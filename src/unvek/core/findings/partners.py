@@ -26,7 +26,7 @@ def partners(evidence: Evidence) -> tuple[Whole, Whole]:
     every = np.r_[finished, theirs]
     held = np.r_[evidence.held_codes[finished], evidence.varied_codes[theirs]]
     items, count = numbered(evidence.task_codes[every], evidence.seed[every], held)
-    repeats = np.array(evidence.rows.column("repeat"), np.int64)
+    repeats = evidence.rows.whole_numbers("repeat")
     slots, slots_count = numbered(items, evidence.round[every], repeats[every])
     ours = slice(0, len(finished))
     rest = slice(len(finished), None)
@@ -38,7 +38,7 @@ def partners(evidence: Evidence) -> tuple[Whole, Whole]:
     is_own = (own[finished] >= 0) & (evidence.held_codes[finished] == evidence.varied_codes[finished])
     found[is_own] = next_one[own[finished[is_own]]]
     known = found >= 0
-    numbers = np.array(evidence.rows.column("number"), np.int64)
+    numbers = evidence.rows.whole_numbers("number")
     pairs = np.array(_of_two_seeds(evidence, theirs), np.int64).reshape(-1, 2)
     return (
         numbers[np.r_[finished[known], pairs[:, 0]]],

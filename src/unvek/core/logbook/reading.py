@@ -14,7 +14,7 @@ from unvek.core.logbook import tables
 from unvek.core.logbook.database import Database
 from unvek.core.logbook.listing import Listed, WantedRuns
 from unvek.core.logbook.packing import unpack_floats
-from unvek.core.logbook.run_table import RunTable, uncollected
+from unvek.core.logbook.run_table import Columns, RunTable, uncollected
 from unvek.core.plan.cells import Cell
 from unvek.core.run.record import CELL_FROM_ELSEWHERE, FAILURES, FINISHED, Slot
 
@@ -205,7 +205,7 @@ class LogbookReading(Database):
         found["varied"] = [varied[text] for text in found["varied"]]
         found["warm_up"] = [bool(warm_up) for warm_up in found["warm_up"]]
         found["rig"] = [rigs[launch] for launch in found["launch"]]
-        return RunTable(found)
+        return RunTable(Columns(found))
 
     def names_in(self, column: str) -> list[str]:
         """Return the different texts that stand in a column of the table of runs."""
