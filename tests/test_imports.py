@@ -14,7 +14,7 @@ SOURCE = Path(unvek.__file__).parent
 # From the ground up: a room may import from itself and from rooms before it.
 ROOMS = ("probe", "core.units", "core.errors", "core.plan", "core.rig", "core.run", "core.logbook", "core.measures",
          "core.stats", "core.exchange", "core.findings", "core.rounds", "core.session", "core.trial", "show", "demo", "cli")  # fmt: skip
-HEAVY = ("numpy", "scipy", "scipy.stats", "pandas", "matplotlib", "pyarrow", "sqlalchemy", "rich", "PIL", "psutil")
+HEAVY = ("numpy", "scipy", "pandas", "matplotlib", "pyarrow", "sqlalchemy", "rich", "PIL", "psutil")
 
 
 def imports_of(path: Path) -> set[str]:
@@ -95,7 +95,7 @@ class StartUp(unittest.TestCase):
                 program("import", str(table), *logbook), check=True, env=environment(), stderr=subprocess.PIPE
             )
             for command in ("compare", "audit", "tradeoff", "export"):
-                slow = {"scipy.stats", "pandas", "matplotlib", "pyarrow"}
+                slow = {"scipy", "pandas", "matplotlib", "pyarrow"}
                 self.assertFalse(self.imported_by(command, *logbook) & slow, command)
 
 

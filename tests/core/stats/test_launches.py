@@ -10,6 +10,7 @@ from benchmarks.experiments import Hardships, runs_of
 from unvek.core.stats.answers import MARGIN, answer, rounds_to_settle
 from unvek.core.stats.frontier import beats, frontier_probabilities, on_frontier
 from unvek.core.stats.launches import Ratio, Sample, location, paired_ratio
+from unvek.core.stats.quantiles import student_quantile
 from unvek.core.stats.settling import rounds_for, rounds_wanted
 from unvek.core.stats.student import mean_and_half_width, student_factor, wilson
 
@@ -32,6 +33,12 @@ class Intervals(unittest.TestCase):
         # Two-sided 95 %: 12.706, 4.303, 2.776, 2.262 for 1, 2, 4 and 9 degrees of freedom, in any table of t.
         for count, factor in ((2, 12.706), (3, 4.303), (5, 2.776), (10, 2.262)):
             self.assertAlmostEqual(student_factor(count), factor, places=3)
+
+    def test_students_quantiles_are_those_of_scipy(self):
+        for share in (0.5, 0.6, 0.95, 0.975, 0.995, 0.99999):
+            ours = [student_quantile(share, degrees) for degrees in (*range(1, 40), 99, 1000, 9999)]
+            theirs = stats.t.ppf(share, (*range(1, 40), 99, 1000, 9999))
+            np.testing.assert_allclose(ours, theirs, rtol=1e-9, atol=1e-12)
 
     def test_the_interval_of_a_mean_is_that_of_scipys_t_test(self):
         values = np.array([4.1, 3.9, 4.4, 4.0, 4.2])

@@ -1,6 +1,7 @@
 """From a ratio's interval to one of four answers, and how many more rounds would settle an open one."""
 
 import math
+from bisect import bisect_left
 
 from unvek.core.stats.launches import Ratio
 from unvek.core.stats.student import student_factor
@@ -34,9 +35,8 @@ def rounds_to_settle(ratio: Ratio, margin: float = MARGIN) -> int | None:
     """
     if ratio.spread is None:
         return None
-    distance = abs(math.log(ratio.value))
+    distance, spread = abs(math.log(ratio.value)), ratio.spread
     needed = max(distance, math.log1p(margin) - distance)
-    for count in range(ratio.launches + 1, MOST_ROUNDS + 1):
-        if student_factor(count) * ratio.spread / math.sqrt(count) < needed:
-            return count - ratio.launches
-    return None
+    counts = range(ratio.launches + 1, MOST_ROUNDS + 1)
+    few = bisect_left(counts, True, key=lambda count: student_factor(count) * spread / math.sqrt(count) < needed)
+    return counts[few] - ratio.launches if few < len(counts) else None

@@ -4,13 +4,14 @@ The bootstrap is used from FEWEST items on, where a score need not have a normal
 is all that can be had.
 """
 
+import math
 from collections.abc import Callable
 
 import numpy as np
-from scipy.special import ndtr, ndtri
 
 from unvek.core.stats.grouping import Floats, finite, group_means, group_medians, numbered
 from unvek.core.stats.launches import Ratio, Sample, location, paired_ratio
+from unvek.core.stats.quantiles import normal_quantile, normal_share
 from unvek.core.stats.student import CONFIDENCE, Estimate, mean_and_half_width, student_factor
 
 FEWEST = 6
@@ -78,12 +79,12 @@ def bca_interval(
     found = np.sort(statistic(values[picks]))
     middle = float(statistic(values[None])[0])
     below = (np.count_nonzero(found < middle) + np.count_nonzero(found == middle) / 2) / draws
-    z0 = float(ndtri(np.clip(below, 1 / (2 * draws), 1 - 1 / (2 * draws))))
+    z0 = normal_quantile(min(max(below, 1 / (2 * draws)), 1 - 1 / (2 * draws)))
     a = 0.0 if statistic is median_of else _acceleration(values, statistic)
     ends = []
     for tail in ((1 - confidence) / 2, (1 + confidence) / 2):
-        z = z0 + float(ndtri(tail))
-        ends.append(float(np.quantile(found, float(ndtr(z0 + z / (1 - a * z))))))
+        z = z0 + normal_quantile(tail)
+        ends.append(float(np.quantile(found, normal_share(z0 + z / (1 - a * z)))))
     return ends[0], ends[1]
 
 
@@ -114,7 +115,7 @@ def _acceleration(values: Floats, statistic: Statistic) -> float:
 def _widened(n: int) -> float:
     """The confidence at which a bootstrap of n values is as wide as Student's interval (Hesterberg 2015, "What
     Teachers Should Know About the Bootstrap", section 3.3: it is too narrow by sqrt((n - 1) / n), and z is not t)."""
-    return float(1 - 2 * ndtr(-np.sqrt(n / (n - 1)) * student_factor(n)))
+    return 1 - 2 * normal_share(-math.sqrt(n / (n - 1)) * student_factor(n))
 
 
 def _over_items(of_items: Floats, middle_of: Callable[..., np.floating]) -> tuple[float, float] | None:

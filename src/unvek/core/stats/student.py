@@ -4,9 +4,9 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.special import ndtri, stdtrit
 
 from unvek.core.stats.grouping import Floats
+from unvek.core.stats.quantiles import normal_quantile, student_quantile
 
 CONFIDENCE = 0.95
 
@@ -22,7 +22,7 @@ class Estimate:
 
 def student_factor(count: int) -> float:
     """Return Student's t for a two-sided 95 % interval from this many values."""
-    return float(stdtrit(count - 1, 0.5 + CONFIDENCE / 2))
+    return student_quantile(0.5 + CONFIDENCE / 2, count - 1)
 
 
 def mean_and_half_width(values: Floats, pilot: int | None = None) -> tuple[float, float | None]:
@@ -52,7 +52,7 @@ def wilson(count: int, total: int) -> tuple[float, float]:
     """Return the 95 % interval of a share, count of total (Wilson 1927; Brown, Cai and DasGupta 2001, eq. 4)."""
     if total == 0:
         return 0.0, 1.0
-    z = float(ndtri(0.5 + CONFIDENCE / 2))
+    z = normal_quantile(0.5 + CONFIDENCE / 2)
     share = count / total
     centre = (share + z * z / (2 * total)) / (1 + z * z / total)
     half_width = z / (1 + z * z / total) * math.sqrt(share * (1 - share) / total + z * z / (4 * total * total))

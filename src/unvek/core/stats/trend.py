@@ -1,14 +1,24 @@
 """Whether a row of values goes up or down, told without a word on how they are distributed."""
 
+from functools import cache
+
 import numpy as np
-from numpy.typing import ArrayLike
+from numpy.typing import ArrayLike, NDArray
 
 from unvek.core.stats.grouping import group_medians
+
+Places = NDArray[np.integer]
 
 FEWEST = 6
 MOST = 200  # of a longer row the medians of so many stretches are looked at: the test looks at every pair
 CLEAR_Z = 2.33  # one such row in a hundred falls like this by chance, and one rises
 LEAST_CHANGE = 0.03  # of the logarithm: 3 %
+
+
+@cache
+def _pairs(n: int) -> tuple[Places, Places]:
+    """Every two of n places, the earlier and the later one."""
+    return np.triu_indices(n, 1)
 
 
 def fall(logs: ArrayLike) -> float | None:
@@ -31,7 +41,8 @@ def change(logs: ArrayLike) -> float | None:
     n = len(values)
     if n < FEWEST:
         return None
-    s = float(np.sign(values[None, :] - values[:, None])[np.triu_indices(n, 1)].sum())
+    earlier, later = _pairs(n)
+    s = float(np.sign(values[later] - values[earlier]).sum())
     z = (s - np.sign(s)) / np.sqrt(n * (n - 1) * (2 * n + 5) / 18)
     third = n // 3
     risen = float(np.median(values[-third:]) - np.median(values[:third]))
