@@ -92,17 +92,21 @@ def _planned(plan: PlanOnRecord) -> Iterator[VariantOnRecord]:
 def _from_elsewhere(runs: RunTable, plan: PlanOnRecord) -> Iterator[VariantOnRecord]:
     """The variants that runs from elsewhere are of and that the plan does not have."""
     known = {entry["name"] for entry in plan.content["variants"]}
-    every = zip(runs.column("cell"), runs.column("variant"), runs.column("form"), strict=True)
-    for cell, name, form in dict.fromkeys(every):
-        if cell.startswith(CELL_FROM_ELSEWHERE) and name not in known:
+    for place in np.flatnonzero(runs.coded("cell").where(_is_from_elsewhere)).tolist():
+        name = runs.column("variant")[place]
+        if name not in known:
             known.add(name)
-            yield VariantOnRecord(name=name, form=form, settings={})
+            yield VariantOnRecord(name=name, form=runs.column("form")[place], settings={})
+
+
+def _is_from_elsewhere(cell: str) -> bool:
+    return cell.startswith(CELL_FROM_ELSEWHERE)
 
 
 def _of_plan(runs: RunTable, plan: PlanOnRecord) -> NDArray[np.bool_]:
     """Which runs are of a cell of the plan, or from elsewhere."""
     cells = set(plan.content["cells"])
-    return runs.coded("cell").where(lambda cell: cell in cells or cell.startswith(CELL_FROM_ELSEWHERE))
+    return runs.coded("cell").where(lambda cell: cell in cells or _is_from_elsewhere(cell))
 
 
 def _counting_rows(

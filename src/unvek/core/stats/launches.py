@@ -6,6 +6,7 @@ run that was disturbed moves the level little, and an item that a launch lacks d
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
@@ -28,6 +29,13 @@ class Sample:
 
     def where(self, these: np.ndarray) -> "Sample":
         return Sample(self.values[these], self.rounds[these], self.launches[these], self.items[these])
+
+    def where_made(self) -> tuple[bytes, bytes, bytes]:
+        """Return rounds, launches and items as bytes: what stands for the runs, whatever is measured of them."""
+        rounds, launches, items = (
+            np.asarray(numbers, np.int64).tobytes() for numbers in (self.rounds, self.launches, self.items)
+        )
+        return rounds, launches, items
 
     def __len__(self) -> int:
         return len(self.values)
@@ -62,7 +70,7 @@ def location(sample: Sample, averaged: bool = False, pilot: int | None = None) -
     if averaged:
         levels = np.bincount(units, scaled, count) / np.bincount(units, minlength=count) - middle
     else:
-        levels = _levels(scaled, sample.items, units, count)[0]
+        levels = _levels(scaled, *numbered(sample.items), units, count)[0]
     mean, half_width = mean_and_half_width(levels, pilot)
     if half_width is None:
         return Estimate(value=middle, low=None, high=None)
@@ -100,34 +108,71 @@ def paired_levels(ours: Sample, theirs: Sample) -> Floats | None:
     ours, theirs = ours.known(), theirs.known()
     if not (len(ours) and len(theirs) and np.all(ours.values > 0) and np.all(theirs.values > 0)):
         return None
-    both, _ = numbered(np.r_[ours.rounds, theirs.rounds], np.r_[ours.items, theirs.items])
-    our_cells, their_cells = both[: len(ours)], both[len(ours) :]
-    our_common, their_common = np.isin(our_cells, their_cells), np.isin(their_cells, our_cells)
-    if not np.any(our_common):
+    pairing = _pairing(*ours.where_made(), *theirs.where_made())
+    if pairing is None:
         return None
-    ours, theirs = ours.where(our_common), theirs.where(their_common)
-    our_units, their_units, count = _pairs(ours, theirs, our_cells[our_common], their_cells[their_common])
-    items, _ = numbered(np.r_[ours.items, theirs.items])
-    our_levels, our_usual = _levels(np.log(ours.values), items[: len(ours)], our_units, count)
-    their_levels, their_usual = _levels(np.log(theirs.values), items[len(ours) :], their_units, count)
+    our_levels, our_usual = pairing.levels(np.log(ours.values), pairing.ours)
+    their_levels, their_usual = pairing.levels(np.log(theirs.values), pairing.theirs)
     return np.asarray(np.mean(our_usual - their_usual) + our_levels - their_levels)
 
 
-def _levels(values: Floats, items: Whole, units: Whole, count: int) -> tuple[Floats, Floats]:
+def _levels(values: Floats, items: Whole, items_count: int, units: Whole, count: int) -> tuple[Floats, Floats]:
     """Each unit's median distance from what is usual for the item (units,), and what is usual (items,)."""
-    places, items_count = numbered(items)
-    usual = group_medians(values, places, items_count)
-    return group_medians(values - usual[places], units, count), usual
+    usual = group_medians(values, items, items_count)
+    return group_medians(values - usual[items], units, count), usual
 
 
-def _pairs(ours: Sample, theirs: Sample, our_cells: Whole, their_cells: Whole) -> tuple[Whole, Whole, int]:
-    """Number the pairs of launches: (n,) for our runs, (m,) for theirs, and how many there are.
+@dataclass(frozen=True, slots=True)
+class _Side:
+    """The runs of one sample that pair: their places in it, each one's pair of launches and its item, as numbers."""
+
+    places: Whole
+    pairs: Whole
+    items: Whole
+
+
+@dataclass(frozen=True, slots=True)
+class _Pairing:
+    """Which runs of two samples are held against each other, and how many pairs of launches and items there are."""
+
+    ours: _Side
+    theirs: _Side
+    pairs: int
+    items: int
+
+    def levels(self, values: Floats, side: _Side) -> tuple[Floats, Floats]:
+        return _levels(values[side.places], side.items, self.items, side.pairs, self.pairs)
+
+
+@lru_cache(maxsize=4)  # most measures are known of the same runs: what pairs is worked out for the first of them
+def _pairing(*made: bytes) -> _Pairing | None:
+    """Pair runs by round and item; None where nothing pairs. made: `Sample.where_made` of ours, then of theirs."""
+    columns = [np.frombuffer(numbers, np.int64) for numbers in made]
+    ours = len(columns[0])
+    rounds, launches, items = (np.r_[columns[at], columns[at + 3]] for at in range(3))
+    is_ours = np.arange(len(rounds)) < ours
+    cells, count = numbered(rounds, items)
+    in_both = (np.bincount(cells[is_ours], minlength=count) > 0) & (np.bincount(cells[~is_ours], minlength=count) > 0)
+    places = np.flatnonzero(in_both[cells])
+    if not len(places):
+        return None
+    is_ours = is_ours[places]
+    pairs, pairs_count = _clusters(cells[places], rounds[places], launches[places], is_ours)
+    items, items_count = numbered(items[places])
+    return _Pairing(
+        ours=_Side(places[is_ours], pairs[is_ours], items[is_ours]),
+        theirs=_Side(places[~is_ours] - ours, pairs[~is_ours], items[~is_ours]),
+        pairs=pairs_count,
+        items=items_count,
+    )
+
+
+def _clusters(cells: Whole, rounds: Whole, launches: Whole, is_ours: np.ndarray) -> tuple[Whole, int]:
+    """Number the pairs of launches: (n,) which pair each run belongs to, and how many there are.
 
     Launches hang together where they hold the same item of the same round; each such cluster is one pair.
     """
-    side = np.r_[np.zeros(len(ours), np.int64), np.ones(len(theirs), np.int64)]
-    launches, count = numbered(np.r_[ours.rounds, theirs.rounds], side, np.r_[ours.launches, theirs.launches])
-    cells = np.r_[our_cells, their_cells]
+    launches, count = numbered(rounds, np.where(is_ours, 0, 1), launches)
     while True:  # every launch takes the least number among those that share an item with it, until nothing changes
         least = np.full(int(cells.max()) + 1, count)
         np.minimum.at(least, cells, launches)
@@ -135,7 +180,5 @@ def _pairs(ours: Sample, theirs: Sample, our_cells: Whole, their_cells: Whole) -
         np.minimum.at(mine, launches, least[cells])
         joined = mine[launches]
         if np.array_equal(joined, launches):
-            break
+            return numbered(launches)
         launches = joined
-    units, count = numbered(launches)
-    return units[: len(ours)], units[len(ours) :], count
