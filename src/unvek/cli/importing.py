@@ -4,7 +4,7 @@ from pathlib import Path
 
 import click
 
-from unvek.cli.options import logbook_option
+from unvek.cli.options import logbook_option, tell
 
 
 @click.command("import")
@@ -44,7 +44,7 @@ def importing(files: tuple[Path, ...], reference: str | None, here: bool, logboo
     folder.make()
     with folder.locked(), Logbook.make_or_open(logbook_path) as logbook:
         for path in files:
-            made = import_timings(logbook, path, reference, _this_rig() if here else None)
+            made = import_timings(logbook, path, reference, _this_rig() if here else None, tell)
             click.echo(
                 f"{clean(path)}: {counted(made.runs, 'run')} of {', '.join(made.variants)}; "
                 f"'unvek compare' holds them against {made.reference}",

@@ -61,7 +61,9 @@ def selection_options(command: Command) -> Command:
 
 def tell(words: str) -> None:
     """Say what takes long, or what should be known, beside the result."""
-    click.echo(words, err=True)
+    from unvek.show.terminal import clean
+
+    click.echo(clean(words), err=True)
 
 
 def open_logbook(path: Path | None) -> "Logbook":

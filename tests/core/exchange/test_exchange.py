@@ -6,11 +6,14 @@ import json
 import random
 import unittest
 from pathlib import Path
+from unittest.mock import patch
 
 import pyarrow
 import pyarrow.parquet
 
 from tests.support import QUICK, SLOW, ProjectTest, task
+from unvek.core.exchange import importing
+from unvek.core.logbook.store import Logbook
 
 HEADER = "variant,task,seed,round,repeat,warm_up,status,time_s,steps\n"
 
@@ -57,9 +60,9 @@ class Importing(ProjectTest):
         self.assertEqual([row["runs"] for row in self.result("compare", "--logbook", "few")["rows"]], [3, 3])
 
     def test_imported_runs_stand_beside_a_plans_and_stay_when_it_runs_again(self):
-        self.write_plan(SLOW, QUICK, task(seeds=(1,)), rounds=2, warmups=1)
+        self.write_plan(SLOW, QUICK, task(seeds=(1,)), rounds=3, warmups=1)
         self.unvek("run", "plan.toml")
-        self.write("other.csv", "variant,task,seed,time_s\nother,violet,1,500\nother,violet,1,510\n")
+        self.write("other.csv", "variant,task,seed,time_s\n" + "other,violet,1,500\n" * 3)
         self.unvek("import", "other.csv")
         self.assertIn("2 rigs", self.unvek("compare", expect=2).stderr)
         row = self.result("compare", "--across-rigs")["rows"][2]
@@ -68,7 +71,7 @@ class Importing(ProjectTest):
         self.assertEqual((codes["imported"], codes["rigs-differ"]), ("doubt", "unfair"))
         self.unvek("import", "other.csv", "--here", "--logbook", "here")
         self.assertNotIn("not known", self.unvek("compare", "--logbook", "here").stdout)
-        self.write_plan(SLOW, QUICK, task(seeds=(1,)), rounds=3, warmups=1)
+        self.write_plan(SLOW, QUICK, task(seeds=(1,)), rounds=4, warmups=1)
         self.unvek("run", "plan.toml")
         self.assertEqual(len(self.result("compare", "--across-rigs")["rows"]), 3)
 
@@ -94,6 +97,12 @@ class Importing(ProjectTest):
         ):
             self.write("bad.csv", header + "full,1,1\n")
             self.assertIn(said, self.unvek("import", "bad.csv", expect=2).stderr)
+
+    def test_a_long_file_says_how_far_it_is(self):
+        few, told = self.write("few.csv", "variant,time_s\n" + "full,1\n" * 5), []
+        with Logbook.make_or_open(self.folder / "few") as logbook, patch.object(importing, "TOLD_EVERY", 2):
+            importing.import_timings(logbook, few, tell=told.append)
+        self.assertEqual(told, ["few.csv: 2 runs read...", "few.csv: 4 runs read..."])
 
     def test_every_column_is_checked(self):
         for column, value in (

@@ -3,7 +3,7 @@
 import hashlib
 import json
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -17,6 +17,7 @@ from unvek.core.rig.facts import elsewhere
 from unvek.core.run.record import CELL_FROM_ELSEWHERE
 
 MOST_PROBLEMS = 20  # told at once
+TOLD_EVERY = 20_000  # runs
 WHOLE_COLUMNS = ("memory_peak_bytes", "memory_device_bytes", "tokens", "steps")
 
 
@@ -30,20 +31,27 @@ class Imported:
 
 
 def import_timings(
-    logbook: Logbook, path: Path, reference: str | None = None, rig: tuple[str, dict[str, object]] | None = None
+    logbook: Logbook,
+    path: Path,
+    reference: str | None = None,
+    rig: tuple[str, dict[str, object]] | None = None,
+    tell: Callable[[str], None] | None = None,
 ) -> Imported:
     """Put a file's runs into the logbook, in one transaction.
 
     reference: the variant that the others are held against, where the logbook has no plan that says so; the file's
     first if None. rig: the fingerprint and facts of the machine that the timings are of; an unknown one if None.
+    tell: hears now and then how far a long file is.
     InputError names line and column of what can't be used; the logbook is then as it was.
     """
     fingerprint, facts = rig if rig is not None else elsewhere()
     variants: dict[str, None] = {}
 
     def seen() -> Iterator[ForeignRun]:
-        for run in _runs_of(path):
+        for count, run in enumerate(_runs_of(path), 1):
             variants.setdefault(run.columns["variant"])
+            if tell is not None and count % TOLD_EVERY == 0:
+                tell(f"{path.name}: {count} runs read...")
             yield run
 
     runs = logbook.keep_imported(seen(), fingerprint, facts, lambda: _content(path, list(variants), reference))

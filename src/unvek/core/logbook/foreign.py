@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from itertools import islice
 from typing import Any
 
-from sqlalchemy import Connection, func, select
+from sqlalchemy import Connection, func, literal, select
 
 from unvek.core.logbook import tables
 
@@ -39,7 +39,7 @@ def keep_runs(connection: Connection, runs: Iterable[ForeignRun], rig: str, now:
             places[launch] = places.get(launch, 0 if run.columns["warm_up"] else 1) + 1
             rows.append(_row(run, number, launch, places[launch], now))
         connection.execute(tables.runs.insert(), rows)
-        connection.execute(tables.run_details.insert(), [_details(row["number"]) for row in rows])
+        _keep_no_details(connection, first, first + len(rows) - 1)
         measures = [
             {"run": number, "name": name, "against": 0, "value": value, "unit": unit}
             for number, run in enumerate(some, first)
@@ -70,8 +70,14 @@ def _row(run: ForeignRun, number: int, launch: int, place: int, now: str) -> dic
     return {**unknown, **known, **run.columns}
 
 
-def _details(number: int) -> dict[str, Any]:
-    return {
-        "run": number, "settings": {}, "limits": {}, "step_times_s": b"", "phases_s": {}, "faults": [],
-        "provenance": {}, "log_tail": "", "text": "", "machine": {}, "piece_times_s": b"", "requests": [],
+def _keep_no_details(connection: Connection, first: int, last: int) -> None:
+    """Note of the runs with these numbers that nothing more is known: in the database, where it is the same for all."""
+    unknown = {
+        "settings": {}, "limits": {}, "step_times_s": b"", "phases_s": {}, "faults": [], "provenance": {},
+        "log_tail": "", "text": "", "machine": {}, "piece_times_s": b"", "requests": [],
     }  # fmt: skip
+    details, number = tables.run_details, tables.runs.c.number
+    values = (literal(value, details.c[name].type) for name, value in unknown.items())
+    connection.execute(
+        details.insert().from_select(["run", *unknown], select(number, *values).where(number.between(first, last)))
+    )
