@@ -260,7 +260,7 @@ class PrintedMore(unittest.TestCase):
             picture = Path(name) / "label.png"
             Image.new("RGB", (48, 48), "red").save(picture)
             run = TrialRun(run=4, seed=1, status="finished", error=None, time_s=0.5, steps=4, step_time_s=0.1,
-                           output=str(picture), text="")  # fmt: skip
+                           output=str(picture), text="", written=None, source="measured")  # fmt: skip
             failed = replace(run, seed=2, status="failed", error="no \x1b[31mroom", output=None)
             found = Trial(variant="swift", form="distilled", task="t", prompt="a \x1b flower", settings={"steps": 4},
                           load_s=0.2, stopped=False, rows=(run, failed))  # fmt: skip

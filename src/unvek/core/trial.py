@@ -7,7 +7,9 @@ from types import MappingProxyType
 from typing import Any, ClassVar, TypeVar
 
 from unvek.core.errors import InputError
+from unvek.core.findings.written import Written, written_of
 from unvek.core.logbook.outlook import learned, remaining_of
+from unvek.core.logbook.store import Logbook
 from unvek.core.plan.cells import cells_of, read_sources, vary_of
 from unvek.core.plan.door import nearest_words
 from unvek.core.plan.model import Plan, Schedule, Task, Variant
@@ -46,6 +48,8 @@ class TrialRun:
     step_time_s: float | None
     output: str | None
     text: str
+    written: Written | None
+    source: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -106,7 +110,7 @@ def make_trial(plan: Plan, logbook_path: Path, wish: TrialWish, wishes: Wishes |
             settings=cells[0].settings,
             load_s=logbook.launch(rows[0]["launch"])["load_s"] if rows else None,
             stopped=bench.interruption.no_more(),
-            rows=tuple(_run(row, logbook.outputs(row["number"]), logbook.folder.path) for row in rows),
+            rows=tuple(_run(row, logbook) for row in rows),
         )
 
 
@@ -139,7 +143,9 @@ def _chosen(what: str, name: str, known: Mapping[str, Named]) -> Named:
     return known[name]
 
 
-def _run(row: Mapping[str, Any], outputs: list[Mapping[str, Any]], folder: Path) -> TrialRun:
+def _run(row: Mapping[str, Any], logbook: Logbook) -> TrialRun:
+    outputs = logbook.outputs(row["number"])
+    measures: dict[str, float | None] = {measured.name: measured.value for measured in logbook.measured(row["number"])}
     return TrialRun(
         run=row["number"],
         seed=row["seed"],
@@ -148,6 +154,8 @@ def _run(row: Mapping[str, Any], outputs: list[Mapping[str, Any]], folder: Path)
         time_s=row["time_s"],
         steps=row["steps"],
         step_time_s=row["step_time_s"],
-        output=str(folder / outputs[0]["path"]) if outputs else None,
+        output=str(logbook.folder.path / outputs[0]["path"]) if outputs else None,
         text=row["text"],
+        written=written_of(row["tokens"], row["first_s"], measures),
+        source=row["source"],
     )

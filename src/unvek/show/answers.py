@@ -6,6 +6,7 @@ from typing import Any
 from rich.text import Text
 
 from unvek.core.findings.runs import RunWhole
+from unvek.core.findings.written import Written, written_of
 from unvek.core.measures.catalogue import COUNTED_IN
 from unvek.core.units import counted, duration_words
 from unvek.show.figures import warning_text
@@ -22,15 +23,9 @@ def stream_facts(run: RunWhole) -> list[Fact]:
     """Word what came piece by piece; nothing where nothing did."""
     facts: list[Fact] = []
     measures = run.measures
-    for unit in COUNTED_IN:
-        rate = measures.get(f"rate.{unit}")
-        count = run.tokens if unit == "tokens" else measures.get(f"output.{unit}")
-        if count:
-            words = f"{count:.0f} {unit}"
-            if run.first_s is not None:
-                words += f", the first after {duration_words(run.first_s)}"
-            facts.append(("answer", words + (f", then {rate:.4g} a second" if rate is not None else "")))
-            break
+    written = written_of(run.tokens, run.first_s, measures)
+    if written is not None:
+        facts.append(("answer", written_words(written)))
     middle, slowest = measures.get("gap.median"), measures.get("gap.p99")
     if middle is not None and slowest is not None:
         facts.append(
@@ -41,6 +36,13 @@ def stream_facts(run: RunWhole) -> list[Fact]:
         together = " in all questions" if len(run.requests) > 1 else ""
         facts.append(("question", f"{read:.0f} tokens{together}"))
     return facts + _request_facts(run)
+
+
+def written_words(found: Written) -> str:
+    words = f"{found.count:.0f} {found.unit}"
+    if found.first_s is not None:
+        words += f", the first after {duration_words(found.first_s)}"
+    return words + (f", then {found.per_s:.4g} a second" if found.per_s is not None else "")
 
 
 def _request_facts(run: RunWhole) -> list[Fact]:

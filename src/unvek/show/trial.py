@@ -9,9 +9,11 @@ from rich.console import Console
 from rich.text import Text
 
 from unvek.core.findings.kept_outputs import open_picture
-from unvek.core.run.record import FINISHED
+from unvek.core.findings.written import Written
+from unvek.core.run.record import FINISHED, SIMULATED
 from unvek.core.trial import Trial, TrialRun
 from unvek.core.units import counted, duration_words
+from unvek.show.answers import written_words
 from unvek.show.figures import UNKNOWN, figure, scale_for, settings_words, variant_text, warning_text
 from unvek.show.grid import Column
 from unvek.show.half_blocks import half_blocks
@@ -25,8 +27,9 @@ GAP = 3
 
 
 def print_trial(out: Console, found: Trial) -> None:
-    load = f", loaded in {duration_words(found.load_s)}" if found.load_s is not None else ""
-    out.print(variant_text(found.variant, found.form) + Text(f"  {settings_words(found.settings)}{load}", style="dim"))
+    load = f"loaded in {duration_words(found.load_s)}" if found.load_s is not None else ""
+    told = ", ".join(words for words in (settings_words(found.settings), load) if words)
+    out.print(variant_text(found.variant, found.form) + Text(f"  {told}", style="dim"))
     out.print(Text(clean(found.prompt or found.task), style="dim"))
     out.print()
     blocks = [_block(out, row, len(found.rows) > 1) for row in found.rows]
@@ -35,6 +38,8 @@ def print_trial(out: Console, found: Trial) -> None:
         for line in _side_by_side(blocks[start : start + a_row]):
             out.print(line, no_wrap=True, overflow="crop")
         out.print()
+    if any(row.source == SIMULATED for row in found.rows):
+        out.print(faint("Simulated, measured on a stand-in."))
     if found.rows:
         out.print(faint("Kept apart from the plan's runs: 'unvek log --tries' lists it, 'unvek show "
                         f"{found.rows[-1].run}' shows the last one whole."))  # fmt: skip
@@ -52,6 +57,8 @@ def _block(out: Console, row: TrialRun, small: bool) -> list[Text]:
         f", {counted(row.steps, 'step')} of {duration_words(row.step_time_s)}" if row.step_time_s is not None else ""
     )
     lines.append(Text(f"seed {row.seed}: {duration_words(row.time_s or 0.0)}{steps}"))
+    if row.written is not None:
+        lines.append(Text(written_words(row.written)))
     if row.output is not None and not out.is_terminal:
         lines.append(faint(clean(row.output)))
     return lines
@@ -95,7 +102,12 @@ def trial_columns(found: Trial) -> list[Column]:
 
 
 def trial_records(found: Trial) -> list[Mapping[str, Any]]:
-    return [{name: getattr(row, name) for name in row.__slots__} for row in found.rows]
+    records: list[Mapping[str, Any]] = []
+    for row in found.rows:
+        record = {name: getattr(row, name) for name in row.__slots__ if name != "written"}
+        written = {name: getattr(row.written, name, None) for name in Written.__slots__}
+        records.append({**record, **{f"written.{name}": value for name, value in written.items()}})
+    return records
 
 
 TRIAL = View(print_trial, trial_columns, trial_records)

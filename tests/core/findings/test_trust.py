@@ -210,6 +210,20 @@ class Trials(ProjectTest):
         self.assertIn("slow", text)
         self.assertIn("seed 1:", text)
 
+    def test_what_is_written_is_counted_and_a_stand_in_is_named(self):
+        self.write(
+            "model.py",
+            "import time\ndef load(variant): 0\ndef run(model, job, probe):\n"
+            "    for _ in range(4):\n        probe.token('leaf ')\n        time.sleep(0.001)\n",
+        )
+        plan = self.write_plan(SLOW, task())
+        row = self.result("try")["rows"][0]
+        self.assertEqual((row["written"]["count"], row["written"]["unit"], row["source"]), (4, "tokens", "measured"))
+        plan.write_text(plan.read_text() + '\n[rig]\nsimulated_accelerator = "24 MiB"\n')
+        text = self.unvek("try").stdout
+        self.assertRegex(text, r"4 tokens, the first after .*, then [\d.]+ a second")
+        self.assertIn("Simulated", text)
+
     def test_what_can_not_be_tried_is_told(self):
         self.write_plan(SLOW, variant("bad", do="raise"), task())
         for arguments, words in (
