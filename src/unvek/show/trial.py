@@ -48,7 +48,8 @@ def print_trial(out: Console, found: Trial) -> None:
 def _block(out: Console, row: TrialRun, small: bool) -> list[Text]:
     """Return the lines of one run: its picture or text, and under it seed, steps and time."""
     lines = _picture(row, SMALL_COLUMNS if small else PICTURE_COLUMNS) if out.is_terminal else []
-    lines += [Text(line) for line in clean_lines(row.text)[-TEXT_LINES:]]
+    if row.text:  # with an empty line under it: what follows is not the model's
+        lines += [*(Text(line) for line in clean_lines(row.text)[-TEXT_LINES:]), Text()]
     if row.status != FINISHED:
         lines.append(warning_text(f"seed {row.seed}: {row.status}"))
         lines.append(Text(clean(row.error or ""))[: out.width])
