@@ -69,6 +69,13 @@ class Confounders(TwoVariants):
             {"parts-differ": ("unfair", ("swift",)), "load-counted": ("unfair", ("swift",)), "runners-differ": ("doubt", ("swift",))},
         )  # fmt: skip
 
+    def test_a_launch_that_could_not_load_hides_nothing(self):
+        self.make(swift={"provenance": {**MADE_OF, "runner": "command", "environment": {"A": "1"}}},
+                  full={"provenance": {**MADE_OF, "environment": {}}})  # fmt: skip
+        launch = self.logbook.open_launch("swift", 4)
+        self.run_made("swift/violet/1", round_number=4, place=0, status="failed", launch=launch)
+        self.assertLessEqual({"runners-differ", "environments-differ", "survivors"}, self.found().keys())
+
     def test_parts_of_one_content_under_two_names_are_the_same(self):
         parts = {name: {"parts": {"decoder": f"{name}.bin"}} for name in ("full", "swift")}
         files = {"files": {"full.bin": "1", "swift.bin": "1"}}

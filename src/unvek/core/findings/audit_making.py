@@ -79,10 +79,10 @@ def _setting(names: Sequence[str], reference: str, key: str, ours: str, theirs: 
 
 def _parts(evidence: Evidence) -> Iterator[Confounder]:
     entries = _plan_entries(evidence)
-    digests = {name: _latest_files(evidence, name) for name in entries}
-    theirs = _parts_made_of(entries.get(evidence.reference, {}), digests.get(evidence.reference, {}))
-    for name, entry in entries.items():
-        ours = _parts_made_of(entry, digests[name])
+    latest = _latest_made_of(evidence)
+    made_of = {name: _parts_made_of(entry, latest.get(name, {}).get("files") or {}) for name, entry in entries.items()}
+    theirs = made_of.get(evidence.reference, {})
+    for name, ours in made_of.items():
         for part in dict.fromkeys((*theirs, *ours)):
             if ours.get(part) != theirs.get(part):
                 whose = "another" if part in ours and part in theirs else "a" if part in ours else "no"
@@ -99,19 +99,18 @@ def _parts_made_of(entry: Mapping[str, Any], files: Mapping[str, str]) -> dict[s
     return {part: files.get(path, path) for part, path in entry.get("parts", {}).items()}
 
 
-def _latest_files(evidence: Evidence, name: str) -> Mapping[str, str]:
-    latest = max((n for n, row in evidence.launches.items() if row["variant"] == name), default=0)
-    return evidence.made_of.get(latest, {}).get("files") or {}
+def _latest_made_of(evidence: Evidence) -> dict[str, Mapping[str, Any]]:
+    """Return what each variant's latest launch was made of, of those that it is known of: not where nothing loaded."""
+    launches = sorted(evidence.launches.items())
+    return {row["variant"]: evidence.made_of[number] for number, row in launches if evidence.made_of.get(number)}
 
 
 def _runners(evidence: Evidence) -> Iterator[Confounder]:
-    facts: dict[str, Mapping[str, Any]] = {}
-    for number, launch in evidence.launches.items():
-        facts[launch["variant"]] = evidence.made_of.get(number, {})
-    reference = facts.get(evidence.reference, {})
-    for name, made_of in facts.items():
-        if not made_of or not reference:
-            continue
+    latest = _latest_made_of(evidence)
+    if evidence.reference not in latest:
+        return
+    reference = latest[evidence.reference]
+    for name, made_of in latest.items():
         ours, theirs = made_of.get("total_includes_load"), reference.get("total_includes_load")
         if ours is not None and theirs is not None and ours != theirs:
             yield Confounder(
@@ -145,11 +144,8 @@ def _scripts(made_of: Mapping[str, Any]) -> list[str]:
 def _environments(evidence: Evidence) -> Iterator[Confounder]:
     """What runners put into the environment; settings of threads are looked at as the processes had them."""
     threads = {name for launch in evidence.launches.values() for name in launch["about"].get("threads") or {}}
-    given: dict[str, Mapping[str, str]] = {}
-    for number, launch in sorted(evidence.launches.items()):
-        environment = evidence.made_of.get(number, {}).get("environment")
-        if environment is not None:
-            given[launch["variant"]] = environment
+    latest = _latest_made_of(evidence)
+    given = {name: made_of["environment"] for name, made_of in latest.items() if "environment" in made_of}
     if evidence.reference not in given:
         return
     theirs = given.pop(evidence.reference)
