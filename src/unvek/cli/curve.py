@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from unvek.cli.options import as_option, gather_evidence, logbook_option, open_logbook, selection_options
+from unvek.cli.options import as_option, gather_evidence, logbook_option, open_logbook, selection_options, tell
 
 if TYPE_CHECKING:
     from unvek.core.findings.gathering import Selection
@@ -61,5 +61,5 @@ def curve(
         from unvek.show.plot import plot_curve
 
         plot_curve(found, plot_path)
-        click.echo(f"drawn in {plot_path}", err=True)
+        tell(f"drawn in {plot_path}")
     put(found, CURVE, how)

@@ -5,7 +5,7 @@ from pathlib import Path
 
 import click
 
-from unvek.cli.options import logbook_option, open_logbook
+from unvek.cli.options import logbook_option, open_logbook, tell
 
 
 @click.command()
@@ -25,7 +25,6 @@ def export(file: Path | None, logbook_path: Path | None) -> None:
     from unvek.core.exchange.exporting import export_runs
     from unvek.core.exchange.files import ending_of, write_csv, write_rows
     from unvek.core.units import counted
-    from unvek.show.terminal import clean
 
     if file is not None:
         ending_of(file)
@@ -35,4 +34,4 @@ def export(file: Path | None, logbook_path: Path | None) -> None:
         write_csv(exported.rows, exported.columns, sys.stdout)
         return
     count = write_rows(exported.rows, exported.columns, file)
-    click.echo(f"{counted(count, 'run')} in {clean(file)}", err=True)
+    tell(f"{counted(count, 'run')} in {file}")

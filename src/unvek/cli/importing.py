@@ -32,7 +32,6 @@ def importing(files: tuple[Path, ...], reference: str | None, here: bool, logboo
     from unvek.core.logbook.folder import FOLDER_NAME, LogbookFolder, find_logbook
     from unvek.core.logbook.store import Logbook
     from unvek.core.units import counted
-    from unvek.show.terminal import clean
 
     if logbook_path is None:
         try:
@@ -45,13 +44,12 @@ def importing(files: tuple[Path, ...], reference: str | None, here: bool, logboo
     with folder.locked(), Logbook.make_or_open(logbook_path) as logbook:
         for path in files:
             made = import_timings(logbook, path, reference, _this_rig() if here else None, tell)
-            click.echo(
-                f"{clean(path)}: {counted(made.runs, 'run')} of {', '.join(made.variants)}; "
-                f"'unvek compare' holds them against {made.reference}",
-                err=True,
+            tell(
+                f"{path}: {counted(made.runs, 'run')} of {', '.join(made.variants)}; "
+                f"'unvek compare' holds them against {made.reference}"
             )
     if is_new:
-        click.echo(f"The logbook is {clean(logbook_path)}.", err=True)
+        tell(f"The logbook is {logbook_path}.")
 
 
 def _this_rig() -> tuple[str, dict[str, object]]:
