@@ -8,6 +8,7 @@ import unittest
 from pathlib import Path
 from types import MappingProxyType
 from typing import Any
+from unittest.mock import patch
 
 from tests.support import ProjectTest, task, variant
 from unvek.core.plan.runners import CommandRunner, ValuePattern
@@ -200,6 +201,20 @@ class Programs(ProjectTest):
         kept = [path for path in (self.folder / "logbook").rglob("*") if path.is_file()]
         written = (secret.encode(), secret.encode("ascii", "backslashreplace"), b"sk-4711")
         self.assertFalse([path for path in kept if any(form in path.read_bytes() for form in written)])
+
+    def test_a_secret_that_comes_in_pieces_is_kept_nowhere_either(self):
+        self.write(
+            "model.py",
+            "import os\nKEY = os.environ['API_KEY']\ndef load(v): pass\n"
+            "def run(m, j, probe):\n    for piece in ('key ', KEY[:5], KEY[5:]):\n        probe.token(piece)\n",
+        )
+        plan = self.write_plan(variant("slow"), task(seeds=[1]))
+        plan.write_text(plan.read_text().replace('script = "model.py"', 'script = "model.py"\nsecrets = ["API_KEY"]'))
+        with patch.dict(os.environ, API_KEY="sk-4711-leaf"):
+            self.unvek("run")
+        self.assertEqual(self.result("show", "1")["text"], "key [API_KEY]")
+        kept = [path for path in (self.folder / "logbook").rglob("*") if path.is_file()]
+        self.assertFalse([path for path in kept if b"sk-4711" in path.read_bytes()])
 
     def test_a_program_that_can_not_be_started_is_told(self):
         self.write("broken", "no interpreter").chmod(0o755)

@@ -5,7 +5,7 @@ every kind of runner; what happens within one process is a Launch's.
 """
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from pathlib import Path
 from time import monotonic, monotonic_ns, sleep
@@ -225,6 +225,8 @@ class Engine:
         """Hand a run over to be kept, and return what it came to."""
         cell, slot = run.cell, run.slot
         progress = recording.progress(stopped_ns=monotonic_ns())
+        # Token by token no secret may have been seen: whole, it would be.
+        progress = replace(progress, text=launch.secrets.hide_text(progress.text))
         record = RunRecord(
             slot=slot,
             launch=launch.number,

@@ -50,7 +50,7 @@ class Launch:
         self.python: str | None = None
         self.loaded: Mapping[str, Any] = {}  # the packages and modules that its process has loaded, as last told
         self._process: ModelProcess | None = None
-        self._secrets = secrets
+        self.secrets = secrets
         self._telemetry: Telemetry | None = None
         self._attended: int | None = None
         self._fence: MemoryFence | None = None
@@ -108,7 +108,7 @@ class Launch:
                 elif event.kind == "loaded":
                     if event.fields.get("error"):
                         status = OUT_OF_MEMORY if event.fields.get("out_of_memory") else FAILED
-                        raise LoadError(Outcome(status, self._secrets.hide_text(event.fields["error"])))
+                        raise LoadError(Outcome(status, self.secrets.hide_text(event.fields["error"])))
                     if process.load_is_timed:
                         self.load_s = max(0, event.at_ns - event.fields["began_ns"]) * NS
                     return
@@ -159,8 +159,8 @@ class Launch:
                 return outcome
 
     def _take(self, events: list[Event], recording: Recording) -> None:
-        if self._secrets:
-            events = [without_secrets(event, self._secrets) for event in events]
+        if self.secrets:
+            events = [without_secrets(event, self.secrets) for event in events]
         self._journal.pass_on([event.line for event in events if event.kind != "packages"])
         for event in events:
             if event.kind == "packages":
@@ -214,7 +214,7 @@ class Launch:
         if self._process is not None:
             self._process.stop(STOP_PATIENCE_S if self.alive else 0)
         self._remove_fence()
-        self._secrets.hide_in(self.log.path)
+        self.secrets.hide_in(self.log.path)
         self.alive = False
 
     def _remove_fence(self) -> None:
