@@ -48,8 +48,8 @@ class Units(unittest.TestCase):
             self.assertEqual(bytes_words(size), words)
 
     def test_speed_is_a_factor_and_a_share_of_time_never_a_percentage_of_speed(self):
-        self.assertEqual(speed_words(30 / 43), "1.43x as fast (30 % less time)")
-        self.assertEqual(speed_words(43 / 30), "0.70x as fast (43 % more time)")
+        self.assertEqual(speed_words(36 / 50), "1.39x as fast (28 % less time)")
+        self.assertEqual(speed_words(50 / 36), "0.72x as fast (39 % more time)")
         self.assertEqual(speed_words(0.08), "12.5x as fast (92 % less time)")
         self.assertEqual(speed_words(1.001), "1.00x as fast (the same time)")
 

@@ -1,5 +1,6 @@
 """A plan is read into checked values, or every error in it is told at once: where, what was found, what would be right."""
 
+import os
 import unittest
 
 from tests.support import LIKENESS, QUICK, SLOW, ProjectTest, task, variant
@@ -131,7 +132,7 @@ class WrongPlans(ProjectTest):
                 self.assertIn(wanted, problems[0][2])
 
     def test_no_variants_and_no_tasks_are_told(self):
-        self.assertEqual([where for where, _, _ in self.problems('title = "t"\n')], ["variants", "tasks"])
+        self.assertEqual([where for where, _, _ in self.problems('title = "t"\n')], ["runners", "variants", "tasks"])
 
     def test_a_quality_that_is_no_measure_is_told(self):
         text = self.write_plan(SLOW, task(), quality=True).read_text()
@@ -146,6 +147,36 @@ class WrongPlans(ProjectTest):
         problems = self.problems(text)
         self.assertEqual(len(problems), 7, problems)
 
+    def test_hostile_values_are_mistakes_like_others(self):
+        good = self.write_plan(SLOW, QUICK, task()).read_text()
+        deep = ".".join("a" * 5000)
+        painter = '[runners.painter]\nscript = "model.py"\n'
+        for name, old, new, where, found in (
+            ("no runners", painter, "", "runners", "nothing"),
+            ("an unknown one where there is none", painter + '[[variants]]\nname = "slow"', '[[variants]]\nname = "slow"\nrunner = "x"', "runners", "nothing"),
+            ("nested thousands deep", "settings = { step_s = 0.006 }", f"settings.{deep} = 1", "variants[slow].settings.a", "{'a'"),
+            ("limits nested so", 'stall = "60 s"', f"stall.{deep} = 1", "limits.stall", "{'a'"),
+            ("a choice nested so", 'form = "distilled"', f"form.{deep} = 1", "variants[quick].form", "{'a'"),
+            ("a name nested so", 'name = "quick"', f"name.{deep} = 1", "variants[2].name", "{'a'"),
+            ("thousands of digits", "rounds = 1", "rounds = " + "9" * 5000, "the file", "4300 digits"),
+            ("as many as TOML lets through", "rounds = 1", "rounds = 0x" + "f" * 9000, "schedule.rounds", "of some 10837 digits"),
+            ("such a setting", "step_s = 0.006", "step_s = " + "9" * 4000, "variants[slow].settings.step_s", "of some 4000 digits"),
+            ("nobody's home", '"model.py"', '"~nobody-here/x"', "runners.painter.script", "no such user"),
+            ("a file name too long", '"model.py"', f'"{"x" * 300}"', "runners.painter.script", "File name too long"),
+            ("a name too long", '"quick"', f'"{"q" * 5000}"', "variants[" + "q" * 59 + "…].name", "'qqq"),
+            ("a zero byte", painter, painter.replace("script =", 'kind = "command"\ncommand = ["true", "a\\u0000"]\n#'), "runners.painter.command", "x00"),
+        ):  # fmt: skip
+            with self.subTest(name):
+                self.assertIn(old, good)
+                problems = self.problems(good.replace(old, new, 1))
+                self.assertEqual((problems[0][0], found in problems[0][1]), (where, True), problems)
+                self.assertLess(len(str(problems)), 600)
+
+    def test_what_might_never_end_is_told_at_once(self):
+        os.mkfifo(self.folder / "pipe.toml")
+        for name in ("pipe.toml", "/dev/zero"):
+            self.assertIn("is a pipe or a device", self.unvek("check", name, expect=2, timeout_s=30).stderr)
+
     def test_text_that_is_no_toml_is_told_with_its_line(self):
         problems = self.problems('title = "t"\nreference = \n')
         self.assertIn("line 2", problems[0][1])
@@ -155,7 +186,7 @@ class WrongPlans(ProjectTest):
         (self.folder / "bytes.toml").write_bytes(b"\xff\xfe\x00")
         (self.folder / "huge.toml").write_bytes(b"#" * (4 * 2**20 + 1))
         for name, words in (("none.toml", "there is no plan"), (".", "is a folder"), ("bytes.toml", "can't be read as UTF-8"),
-                            ("huge.toml", "a plan has at most")):  # fmt: skip
+                            ("huge.toml", "has more than 4194304 bytes")):  # fmt: skip
             with self.subTest(name), self.assertRaisesRegex(InputError, words):
                 read_plan(self.folder / name)
 

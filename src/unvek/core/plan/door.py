@@ -6,6 +6,8 @@ goes on and all problems are told at once. Whoever reads must ask `Problems` at 
 
 import difflib
 import json
+import math
+import reprlib
 from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
 from types import MappingProxyType
@@ -16,6 +18,7 @@ from unvek.core.plan.model import Settings, SettingValue
 from unvek.core.units import parse_bytes, parse_duration, parse_share
 
 LONGEST_SHOWN = 60
+LARGEST_WHOLE = 2**63 - 1  # of settings: what other languages and the logbook hold too
 _MISSING = object()
 Quantity = TypeVar("Quantity", int, float)
 
@@ -38,6 +41,7 @@ class Table:
         self._known: set[str] = set()
 
     def path_of(self, key: str) -> str:
+        key = _shortened(key)
         return f"{self._where}.{key}" if self._where else key
 
     def has(self, key: str) -> bool:
@@ -138,7 +142,13 @@ class Table:
         return MappingProxyType({name: table.file(name, "the name of a file that exists") for name in table.names()})
 
     def texts(self, key: str) -> tuple[str, ...]:
-        return tuple(value for _, value in self._list_of(key, str, "a list of texts"))
+        """Texts that can be handed to a program: no zero bytes in them."""
+        wanted = "a list of texts"
+        values = tuple(value for _, value in self._list_of(key, str, wanted))
+        if any("\0" in value for value in values):
+            self.problem(key, shown(list(values)), f"{wanted} without zero bytes")
+            return ()
+        return values
 
     def seeds(self, key: str, default: tuple[int, ...]) -> tuple[int, ...]:
         wanted = "a list of different whole numbers from 0 to 4294967295"
@@ -211,7 +221,9 @@ class Table:
             return
         for number, entry in enumerate(value):
             if isinstance(entry, dict):
-                yield Table(entry, f"{key}[{entry.get('name', number + 1)}]", self._folder, self._problems)
+                name = entry.get("name")
+                place = _shortened(name) if isinstance(name, str) and name else number + 1
+                yield Table(entry, f"{key}[{place}]", self._folder, self._problems)
             else:
                 self.problem(f"{key}[{number + 1}]", shown(entry), wanted)
 
@@ -246,29 +258,63 @@ class Table:
                 self.problem(key, shown(value), wanted)
 
     def _checked_file(self, key: str, value: str, wanted: str) -> Path:
-        path = self._folder / Path(value).expanduser()
-        if not path.is_file():
-            missing = "a folder" if path.is_dir() else "no such file"
-            self.problem(key, f"{shown(value)}, {missing} in {self._folder}", wanted)
+        try:
+            path = self._folder / Path(value).expanduser()
+            problem = None if path.is_file() else "a folder" if path.is_dir() else "no such file"
+        except OSError as error:  # a name that is too long, or in a folder that may not be looked into
+            path, problem = self._folder, f"{error.strerror}"
+        except RuntimeError:
+            path, problem = self._folder, "no such user"
+        if problem is not None:
+            self.problem(key, f"{shown(value)}, {problem} in {self._folder}", wanted)
         return path
 
 
+def is_file(path: Path) -> bool:
+    """Whether a file lies there; not where the name is one that none can have."""
+    try:
+        return path.is_file()
+    except OSError:
+        return False
+
+
 def is_a(value: Any, kinds: tuple[type, ...]) -> bool:
-    """Whether a TOML value is of one of the kinds; true is no number, nan and inf are none either."""
+    """Whether a TOML value is of one of the kinds; true is no number, nan, inf and what is beyond all use are none."""
     if isinstance(value, bool):
         return bool in kinds
     if isinstance(value, float) and not -1e300 < value < 1e300:
         return False
+    if isinstance(value, int) and not -LARGEST_WHOLE <= value <= LARGEST_WHOLE:
+        return False
     return isinstance(value, kinds)
+
+
+class _Quoting(reprlib.Repr):
+    """What Python shows of a value, within bounds whatever the value: hostile ones are deep or of many digits."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.maxlevel, self.maxdict, self.maxlist, self.maxstring = 3, 4, 6, LONGEST_SHOWN
+
+    def repr_int(self, value: int, level: int) -> str:
+        if abs(value) <= LARGEST_WHOLE:
+            return repr(value)
+        return f"a whole number of some {int(value.bit_length() * math.log10(2))} digits"
+
+
+_QUOTING = _Quoting()
 
 
 def shown(value: Any) -> str:
     """A value as an error quotes it: short, and without control codes (repr escapes them)."""
-    quoted = repr(value) if not isinstance(value, bool) else str(value).lower()
-    return quoted if len(quoted) <= LONGEST_SHOWN else quoted[: LONGEST_SHOWN - 1] + "…"
+    return _shortened(str(value).lower() if isinstance(value, bool) else _QUOTING.repr(value))
+
+
+def _shortened(text: str) -> str:
+    return text if len(text) <= LONGEST_SHOWN else text[: LONGEST_SHOWN - 1] + "…"
 
 
 def nearest_words(value: object, known: tuple[str, ...]) -> str:
     """'; did you mean X?', or nothing where nothing known is near."""
-    near = difflib.get_close_matches(str(value), known, n=1)
+    near = difflib.get_close_matches(value[:LONGEST_SHOWN], known, n=1) if isinstance(value, str) else ()
     return f"; did you mean {near[0]}?" if near else ""

@@ -1,5 +1,7 @@
 """Reading a plan: TOML 1.0 in, a checked Plan out, or every problem at once."""
 
+import os
+import stat
 import tomllib
 from collections import Counter
 from collections.abc import Iterable, Mapping
@@ -39,8 +41,9 @@ def read_plan(path: Path) -> Plan:
     problems = Problems()
     try:
         content = tomllib.loads(text)
-    except (tomllib.TOMLDecodeError, RecursionError) as error:
-        # The library's message ends in its line and column, which is where the mistake was noticed.
+    except (ValueError, RecursionError) as error:
+        # The library's message ends in its line and column, which is where the mistake was noticed. A number of
+        # thousands of digits is a ValueError of another kind.
         raise PlanError(
             str(path), (Problem(where="the file", found=f"text that isn't TOML: {error}", wanted="TOML 1.0"),)
         ) from error
@@ -51,12 +54,19 @@ def read_plan(path: Path) -> Plan:
 
 
 def _read_text(path: Path) -> str:
+    """Read a file that is one, within bounds: a pipe or a device might never end."""
     try:
-        if path.is_dir():
+        kind = path.stat()
+        if stat.S_ISDIR(kind.st_mode):
             raise InputError(f"{path} is a folder; name the plan file in it, such as {path / 'plan.toml'}")
-        if path.stat().st_size > LARGEST_PLAN_BYTES:
-            raise InputError(f"{path} has {path.stat().st_size} bytes; a plan has at most {LARGEST_PLAN_BYTES}")
-        return path.read_text(encoding="utf-8")
+        if not stat.S_ISREG(kind.st_mode):
+            raise InputError(f"{path} is a pipe or a device; a plan is a file: write it into one, such as plan.toml")
+        # Without waiting: some of what a system shows as files have nothing to read until something happens.
+        with open(os.open(path, os.O_RDONLY | os.O_NONBLOCK), "rb") as file:
+            content = file.read(LARGEST_PLAN_BYTES + 1) or b""
+        if len(content) > LARGEST_PLAN_BYTES:
+            raise InputError(f"{path} has more than {LARGEST_PLAN_BYTES} bytes; a plan has at most so many")
+        return content.decode("utf-8")
     except FileNotFoundError as error:
         raise InputError(
             f"there is no plan {path}; name one, or go to a folder with a plan.toml ('unvek demo' lays one out)"
@@ -70,6 +80,8 @@ def _read_plan(table: Table, path: Path, text: str, problems: Problems) -> Plan:
     title = table.text("title", default=path.stem)
     schedule = _read_schedule(table.table("schedule"))
     rig = _read_rig(table.table("rig"))
+    if not table.has("runners"):
+        table.problem("runners", "nothing", "at least one [runners.NAME] table, which says how variants are run")
     runners = read_runners(table.table("runners"), path.parent)
     variants = tuple(
         _read_variant(entry, limits, runners) for entry in table.tables("variants", "at least one [[variants]] table")
@@ -165,7 +177,7 @@ def _read_rig(table: Table) -> RigWanted:
 
 
 def _read_variant(table: Table, limits: Limits, runners: Mapping[str, Runner]) -> Variant:
-    runner = table.text("runner", default=next(iter(runners), None), wanted="the name of one of the [runners]")
+    runner = table.text("runner", default=next(iter(runners), ""), wanted="the name of one of the [runners]")
     if runners and runner and runner not in runners:
         table.problem("runner", shown(runner), "the name of one of the [runners]" + _named(runner, tuple(runners)))
     variant = Variant(

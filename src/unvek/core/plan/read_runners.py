@@ -12,7 +12,7 @@ from urllib.parse import urlsplit
 
 from jsonpointer import JsonPointer, JsonPointerException
 
-from unvek.core.plan.door import Problems, Table, is_a, nearest_words, shown
+from unvek.core.plan.door import Problems, Table, is_a, is_file, nearest_words, shown
 from unvek.core.plan.model import SettingValue, Task, Variant
 from unvek.core.plan.placeholders import INTERPRETER, OUT, names_in, of_variant, values_for
 from unvek.core.plan.runners import (
@@ -245,7 +245,7 @@ def _files_named(command: tuple[str, ...], folder: Path) -> tuple[Path, ...]:
         dict.fromkeys(
             folder / word
             for word in command
-            if not any(names_in(word)) and len(word) < 1000 and not word.startswith("-") and (folder / word).is_file()
+            if not any(names_in(word)) and not word.startswith("-") and is_file(folder / word)
         )
     )
 
