@@ -1,12 +1,12 @@
 """The computation, room by room, in the order in which the data comes through.
 
     units       quantities and their wording
+    stats/      numbers -> intervals, ratios, fits, frontiers: arrays in, values out
+    measures/   an output and its reference -> numbers
     plan/       a TOML file -> a checked Plan -> the runs to make
     rig/        the machine that they are made on: facts, telemetry, accelerators
     run/        a Plan -> events from beside the model -> runs
     logbook/    runs, outputs and measures, kept safely
-    measures/   an output and its reference -> numbers
-    stats/      numbers -> intervals, ratios, fits, frontiers: arrays in, values out
     exchange/   a logbook's runs -> tables in files, and timings from elsewhere back in
     findings/   logbook + measures + stats -> a comparison, an audit, a curve, a trade-off
     rounds      a plan's rounds, and those that settle its ratios

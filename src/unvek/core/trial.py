@@ -13,6 +13,7 @@ from unvek.core.logbook.store import Logbook
 from unvek.core.plan.cells import cells_of, read_sources, vary_of
 from unvek.core.plan.door import nearest_words
 from unvek.core.plan.model import Plan, Schedule, Task, Variant
+from unvek.core.plan.names import LARGEST_SEED
 from unvek.core.plan.runners import load_problem
 from unvek.core.rounds import Standing
 from unvek.core.run.engine import Engine, Setting, pending_groups
@@ -20,7 +21,6 @@ from unvek.core.run.record import FINISHED
 from unvek.core.session import Wishes, begun_journal, held_bench
 
 Named = TypeVar("Named", Variant, Task)
-LARGEST_SEED = 2**32 - 1
 MOST_SEEDS = 1000
 
 

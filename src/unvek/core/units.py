@@ -101,6 +101,11 @@ def times_words(factor: float) -> str:
     return f"{factor:.{max(0, 2 - max(0, math.floor(math.log10(factor))))}f}x"
 
 
+def drift_words(drift: float) -> str:
+    """Word a drift; below 0 an output is more like the reference's than the reference's own rerun is."""
+    return f"{round(drift, 2) or 0.0:.2f}"  # never "-0.00"
+
+
 def ratio_decimals(low: float, high: float) -> int:
     """Return how many decimals of a ratio its interval supports: two at least, four at most."""
     return max(2, min(4, decimals_for((low + high) / 2, low, high)))

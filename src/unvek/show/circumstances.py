@@ -6,13 +6,13 @@ from typing import Any
 from rich.text import Text
 
 from unvek.core.plan.runners import COMMAND, STREAM
+from unvek.core.run.record import DISTURBED_FROM
 from unvek.core.units import bytes_words, duration_words
 from unvek.show.bars import step_bars
 from unvek.show.figures import UNKNOWN, warning_text
 from unvek.show.terminal import clean
 
 Fact = tuple[str, str | Text]
-DISTURBED_FROM = 0.2  # cores taken by others, from which on it is worth a warning
 PACKAGES_SHOWN = 12
 GROWN_FROM = 1.05  # times the least memory seen: less of a change is not worth a line
 BAR_COLUMNS = 80

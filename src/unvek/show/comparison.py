@@ -12,7 +12,7 @@ from unvek.core.findings.comparison import FOR_LENGTHS, Comparison, ComparisonRo
 from unvek.core.measures.catalogue import TIME
 from unvek.core.rig.facts import has_simulated
 from unvek.core.stats.student import Estimate
-from unvek.core.units import counted
+from unvek.core.units import counted, drift_words
 from unvek.show.figures import (
     UNKNOWN,
     figure,
@@ -167,7 +167,7 @@ def _drift(found: Comparison) -> Column:
     column = Column("drift", keep=5)
     for row in found.rows:
         drift = row.measures[found.quality].drift if found.quality else None
-        column.add(UNKNOWN if drift is None else f"{abs(drift) if abs(drift) < 0.005 else drift:.2f}")
+        column.add(UNKNOWN if drift is None else drift_words(drift))
     return column
 
 

@@ -8,6 +8,7 @@ from rich.text import Text
 
 from unvek.core.findings.tradeoff import Tradeoff
 from unvek.core.measures.catalogue import TIME
+from unvek.core.units import drift_words
 from unvek.show.figures import UNKNOWN, figure, scale_for, unit_suffix, variant_text, warning_text
 from unvek.show.grid import Column, StripColumn, print_grid
 from unvek.show.heads import HEADS, KEPT
@@ -51,7 +52,7 @@ def tradeoff_columns(found: Tradeoff) -> list[Column]:
     if any(row.drift is not None for row in found.rows):
         drift = Column("drift", keep=6)
         for row in found.rows:
-            drift.add(UNKNOWN if row.drift is None else f"{max(0.0, row.drift):.2f}")
+            drift.add(UNKNOWN if row.drift is None else drift_words(row.drift))
         columns.append(drift)
     frontier = Column("frontier", numeric=False, keep=8)
     probability = Column("probability", keep=5)

@@ -11,6 +11,7 @@ from typing import Any
 
 from unvek.core.plan.door import nearest_words
 from unvek.core.plan.model import FORMS
+from unvek.core.plan.names import NAME_WORDS, is_name
 from unvek.core.run.record import BY_HAND, FINISHED, IMPORTED, MEASURED, SIMULATED, STATUSES
 
 MEASURE = "measure:"
@@ -21,7 +22,7 @@ KNOWN = (
 )  # fmt: skip
 PASSED_OVER = ("run", "launch", "started")
 DEFAULT_TASK = "task"
-LONGEST_NAME, LONGEST_TEXT = 40, 200
+LONGEST_TEXT = 200
 LARGEST_WHOLE = 2**32 - 1
 
 
@@ -66,7 +67,7 @@ def check_columns(names: Iterable[str]) -> None:
 
 
 def _check_column(name: str) -> None:
-    if name in KNOWN or name in PASSED_OVER or (name.startswith(MEASURE) and _is_name(name.removeprefix(MEASURE))):
+    if name in KNOWN or name in PASSED_OVER or (name.startswith(MEASURE) and is_name(name.removeprefix(MEASURE))):
         return
     wanted = f"one of {', '.join(KNOWN)}, or measure:NAME"
     raise CellError(name or "(no name)", "an unknown column", wanted + nearest_words(name, KNOWN))
@@ -92,14 +93,10 @@ def timing_of(row: Mapping[str, Any]) -> Timing:
     return Timing(**{"time_s": None, **values}, measures=measures)
 
 
-def _is_name(text: str) -> bool:
-    return 0 < len(text) <= LONGEST_NAME and text[0].isalnum() and all(c.isalnum() or c in "._-" for c in text)
-
-
 def _name(column: str, value: Any) -> str:
     text = value if isinstance(value, str) else ""
-    if not _is_name(text):
-        raise CellError(column, value, "a name of up to 40 letters, digits, '.', '_' or '-'")
+    if not is_name(text):
+        raise CellError(column, value, NAME_WORDS)
     return text
 
 
@@ -158,7 +155,7 @@ def _varied(column: str, value: Any) -> Mapping[str, Any]:
         found = json.loads(value) if isinstance(value, str) else value
     except (ValueError, RecursionError):
         found = None
-    fits = isinstance(found, dict) and all(_is_name(name) and _is_plain(entry) for name, entry in found.items())
+    fits = isinstance(found, dict) and all(is_name(name) and _is_plain(entry) for name, entry in found.items())
     if not fits:
         raise CellError(column, value, 'an object of settings, such as {"steps": 8}')
     return dict(found)

@@ -10,12 +10,11 @@ from unvek.core.findings.confounder import DOUBT, NOTE, UNFAIR, Confounder
 from unvek.core.findings.evidence import Evidence
 from unvek.core.logbook.store import Row
 from unvek.core.measures.catalogue import COUNTED_IN, TIME
-from unvek.core.run.record import BY_HAND, FAILURES, IMPORTED, MEASURED, SIMULATED
+from unvek.core.run.record import BY_HAND, DISTURBED_FROM, FAILURES, IMPORTED, MEASURED, SIMULATED
 from unvek.core.stats.grouping import group_medians, numbered
 from unvek.core.stats.trend import change
 from unvek.core.units import counted
 
-DISTURBED_FROM = 0.2  # cores taken by other processes or by the host
 MANY_SHARE = 0.1  # of a variant's runs, from which on what is wrong with them is no side matter
 LENGTHS_DIFFER_FROM = 0.02
 OUTLIER_FACTOR, OUTLIER_DEVIATIONS = 1.2, 5.0

@@ -13,7 +13,7 @@ from unvek.core.findings.evidence import Evidence, VariantOnRecord
 from unvek.core.findings.needs import Need
 from unvek.core.measures.catalogue import MORE, Measure
 from unvek.core.stats.frontier import beats, frontier_probabilities
-from unvek.core.units import speed_words
+from unvek.core.units import drift_words, speed_words
 
 CLOSE_DRIFT = 0.25  # as near the reference as a pick must be unless the needs say otherwise
 
@@ -154,7 +154,7 @@ def _pick(
     close = [row for row in candidates if judged_by_need or row.drift is None or row.drift < CLOSE_DRIFT]
     if not close:
         nearest = min(candidates, key=lambda row: row.drift or 0.0)
-        reason = f"{nearest.variant} drifts the least ({nearest.drift:.2f} of the way to another seed)"
+        reason = f"{nearest.variant} drifts the least ({drift_words(nearest.drift or 0.0)} of the way to another seed)"
         return nearest.variant, f"None that meets the needs stays close to {evidence.reference}; {reason}."
     pick = min(close, key=_time)
     return pick.variant, _because(evidence, pick, quality, judged_by_need)
@@ -175,7 +175,7 @@ def _because(evidence: Evidence, pick: TradeoffRow, quality: str | None, judged_
     if quality and pick.values.get(quality) and pick.values[quality].median is not None:
         said.append(f"{quality} {pick.values[quality].median:.3g}")
     if pick.drift is not None:
-        said.append(f"{max(0.0, pick.drift):.2f} of the way to another seed")
+        said.append(f"{drift_words(pick.drift)} of the way to another seed")
     return said[0] + (": " + ", ".join(said[1:]) if said[1:] else "") + "."
 
 

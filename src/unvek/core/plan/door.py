@@ -15,6 +15,7 @@ from typing import Any, TypeVar
 
 from unvek.core.errors import Problem
 from unvek.core.plan.model import Settings, SettingValue
+from unvek.core.plan.names import LARGEST_SEED, NAME_WORDS, is_name
 from unvek.core.units import parse_bytes, parse_duration, parse_share
 
 LONGEST_SHOWN = 60
@@ -62,12 +63,10 @@ class Table:
         return default or ""
 
     def name(self, key: str = "name") -> str:
-        """A name that can stand in a table, a file name and an option: letters, digits, '.', '_' and '-'."""
-        wanted = "a name of up to 40 letters, digits, '.', '_' or '-' that starts with a letter or digit"
-        value = self.text(key, wanted=wanted)
-        fits = len(value) <= 40 and value[:1].isalnum() and all(c.isalnum() or c in "._-" for c in value)
-        if value and not fits:
-            self.problem(key, shown(value), wanted)
+        """A name that can stand in a table, a file name and an option."""
+        value = self.text(key, wanted=NAME_WORDS)
+        if value and not is_name(value):
+            self.problem(key, shown(value), NAME_WORDS)
         return value
 
     def choice(self, key: str, choices: tuple[str, ...], default: str) -> str:
@@ -151,11 +150,11 @@ class Table:
         return values
 
     def seeds(self, key: str, default: tuple[int, ...]) -> tuple[int, ...]:
-        wanted = "a list of different whole numbers from 0 to 4294967295"
+        wanted = f"a list of different whole numbers from 0 to {LARGEST_SEED}"
         if not self.has(key):
             return default
         values = tuple(value for _, value in self._list_of(key, int, wanted))
-        if not values or len(set(values)) < len(values) or not all(0 <= value < 2**32 for value in values):
+        if not values or len(set(values)) < len(values) or not all(0 <= value <= LARGEST_SEED for value in values):
             self.problem(key, shown(self._content[key]), wanted)
             return default
         return values

@@ -9,11 +9,12 @@ from time import monotonic_ns
 import psutil
 
 from unvek.core.rig.machine import MachineReader
+from unvek.core.stats.quantiles import quantile
 
 SPIN_FOR_S = 2.0
 TURNS = 20_000  # of an empty loop: a good half of a millisecond on the machines of today
 QUIET_BELOW, UNSETTLED_BELOW = 0.03, 0.10  # of the middle time: how far nine in ten spins lie apart
-DISTURBED_FROM = 1.2  # times the middle: a spin that was interrupted
+INTERRUPTED_FROM = 1.2  # times the middle: a spin that was interrupted
 WORTH_NAMING_SHARE = 0.01  # of the time: less of a disturbance is none
 QUIET, UNSETTLED, NOISY = "quiet", "unsettled", "noisy"
 
@@ -57,8 +58,8 @@ def listen_for_quiet(for_s: float = SPIN_FOR_S) -> Quietness:
     disturbers = _disturbers(processes, _cpu_by_process(), lasted_s)
     middle = median(times_s)
     ordered = sorted(times_s)
-    spread = (ordered[int(0.95 * (len(ordered) - 1))] - ordered[int(0.05 * (len(ordered) - 1))]) / middle
-    lost_s = sum(time - middle for time in times_s if time > DISTURBED_FROM * middle)
+    spread = (quantile(ordered, 0.95) - quantile(ordered, 0.05)) / middle
+    lost_s = sum(time - middle for time in times_s if time > INTERRUPTED_FROM * middle)
     return Quietness(
         verdict=QUIET if spread < QUIET_BELOW else UNSETTLED if spread < UNSETTLED_BELOW else NOISY,
         spins=len(times_s),

@@ -9,14 +9,12 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from unvek.core.plan.cells import Cell
+from unvek.core.stats.quantiles import student_quantile
 
 PRIOR_SPREAD, PRIOR_WEIGHT = 0.08, 3  # of logarithms of seconds; as if so many runs had shown it
 FORGET = 0.98  # how much of what misses have taught stays after each run: a machine is not always as noisy
 LEAST_SPREAD = 0.01
-# Student's t, the 0.95 quantile, by degrees of freedom: 9 runs in 10 are to lie within.
-T_95 = {3: 2.353, 4: 2.132, 5: 2.015, 6: 1.943, 7: 1.895, 8: 1.860, 9: 1.833, 10: 1.812, 12: 1.782, 15: 1.753,
-        20: 1.725, 30: 1.697, 60: 1.671}  # fmt: skip
-T_95_OF_MANY = 1.645
+UPPER_END = 0.95  # the quantile at the upper end of a range that holds 9 in 10
 START_S = 0.25  # of a process, before it loads, where nothing is known
 WIDEN = 0.1  # a whole plan: what the figures so far can't know, such as another load on the machine
 
@@ -61,13 +59,16 @@ class Tally:
 
     def range_of_next(self, prior: float = PRIOR_SPREAD) -> tuple[float, float]:
         """Return where the next one lies, nine times in ten, if such runs go on as they did."""
-        half = _t_95(PRIOR_WEIGHT + self.count - 1) * self.spread(prior) * math.sqrt(1 + 1 / self.count)
+        half = self._factor() * self.spread(prior) * math.sqrt(1 + 1 / self.count)
         return math.exp(self.mean - half), math.exp(self.mean + half)
 
     def range_of_sum(self, number: int, prior: float = PRIOR_SPREAD) -> tuple[float, float]:
         """Return where the sum of so many more lies: what varies evens out, what is not known well does not."""
-        half = _t_95(PRIOR_WEIGHT + self.count - 1) * self.spread(prior) * math.sqrt(1 / number + 1 / self.count)
+        half = self._factor() * self.spread(prior) * math.sqrt(1 / number + 1 / self.count)
         return number * math.exp(self.mean - half), number * math.exp(self.mean + half)
+
+    def _factor(self) -> float:
+        return student_quantile(UPPER_END, PRIOR_WEIGHT + self.count - 1)
 
 
 class Forecaster:
@@ -156,8 +157,3 @@ class Work:
 def _steps_of(cell: Cell) -> int | None:
     steps = cell.settings.get("steps")
     return steps if isinstance(steps, int) and steps > 0 else None
-
-
-def _t_95(degrees: int) -> float:
-    known = [quantile for least, quantile in T_95.items() if degrees >= least]
-    return T_95_OF_MANY if degrees > 120 or not known else known[-1]

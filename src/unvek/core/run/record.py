@@ -22,6 +22,8 @@ FAILURES = (FAILED, OUT_OF_MEMORY, TIMED_OUT, STALLED, LOOPING, OVER_LIMIT)
 OUTCOMES = (FINISHED, *FAILURES)
 STATUSES = (*OUTCOMES, SKIPPED, INTERRUPTED)
 
+# Cores that other processes or the host of a virtual machine kept from a model, from which on its run was disturbed.
+DISTURBED_FROM = 0.2
 
 # Where a run's figures are from.
 MEASURED, SIMULATED, IMPORTED, BY_HAND = "measured", "simulated", "imported", "by-hand"

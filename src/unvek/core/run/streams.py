@@ -11,6 +11,7 @@ from statistics import median
 from typing import Any
 
 from unvek.core.plan.runners import TOKENS
+from unvek.core.stats.quantiles import quantile
 
 NS = 1e-9
 MOST_PIECES = 2_000_000  # stamps kept of one run
@@ -185,14 +186,6 @@ def _numbers_of_requests(
         yield "request.time.p99", quantile(answered_ns, 0.99) * NS, "s"
     if len(asked) > 1 and time_s > 0:
         yield f"rate.{unit}.sum", count / time_s, "/s"
-
-
-def quantile(ordered: Sequence[float], share: float) -> float:
-    """Return a quantile of ordered numbers, between the two nearest (Hyndman and Fan 1996, definition 7)."""
-    place = share * (len(ordered) - 1)
-    below = int(place)
-    above = min(below + 1, len(ordered) - 1)
-    return ordered[below] + (place - below) * (ordered[above] - ordered[below])
 
 
 def as_rows(requests: Sequence[Request]) -> list[dict[str, Any]]:

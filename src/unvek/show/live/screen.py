@@ -5,10 +5,9 @@ from rich.text import Text
 
 from unvek.core.rig.facts import has_simulated
 from unvek.core.run.asks import PAUSE
-from unvek.core.run.record import FINISHED
+from unvek.core.run.record import DISTURBED_FROM, FINISHED
 from unvek.core.units import bytes_words, counted, duration_words, range_words, times_words
 from unvek.show.bars import step_bars
-from unvek.show.circumstances import DISTURBED_FROM
 from unvek.show.figures import settings_words, variant_text
 from unvek.show.half_blocks import half_blocks
 from unvek.show.live.state import NS, LiveState, RunNow, VariantSoFar
