@@ -1,9 +1,9 @@
 """One `run` from beginning to end: a plan's pending runs, made by the engine, kept in the logbook."""
 
 from collections import deque
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator
 from contextlib import ExitStack, contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from itertools import islice
 from pathlib import Path
@@ -24,6 +24,7 @@ from unvek.core.rig.telemetry import Instruments
 from unvek.core.rounds import RoundsToMake, Standing
 from unvek.core.run.asks import AskReader
 from unvek.core.run.engine import Engine, PendingRun, Setting
+from unvek.core.run.entries import Entry, PlanBegins, RunKept
 from unvek.core.run.family import end_leftovers
 from unvek.core.run.forecast import Forecaster
 from unvek.core.run.interruption import Interruption
@@ -146,7 +147,7 @@ def _groups(
     yield from rounds.groups()
     while not interruption.no_more() and rounds.grown():
         if journal.begin_again is not None:
-            journal.tell("plan", **journal.begin_again(), left_s=rounds.remaining.time_left_s(forecaster))
+            journal.tell(replace(journal.begin_again(), left_s=rounds.remaining.time_left_s(forecaster)))
         yield from rounds.groups()
 
 
@@ -178,7 +179,7 @@ def begun_journal(
         try:
             bench.interruption.listen(asks)
             journal.begin_again = lambda: _beginning(bench, standing(), cells, asks.path.name)
-            journal.tell("plan", **journal.begin_again(), left_s=forecast_s)
+            journal.tell(replace(journal.begin_again(), left_s=forecast_s))
             bench.turn.tell_journal(journal.path)
             if wishes.on_journal is not None:
                 wishes.on_journal(journal.path)
@@ -190,24 +191,24 @@ def begun_journal(
         raise told_of_disk(folder.path, error) from error
 
 
-def _beginning(bench: Bench, standing: Standing, cells: tuple[Cell, ...], asks: str) -> dict[str, Any]:
+def _beginning(bench: Bench, standing: Standing, cells: tuple[Cell, ...], asks: str) -> PlanBegins:
     """Tell a viewer where things stand."""
     plan = standing.plan
     keys = {cell.key for cell in cells}
     seen = (seen for seen in bench.logbook.seen_runs(newest_first=True) if seen.cell in keys)
-    earlier = [[run.variant, run.time_s, run.status, run.warm_up] for run in islice(seen, MOST_EARLIER)]
-    return {
-        "title": plan.title,
-        "path": str(plan.path),
-        "reference": plan.reference,
-        "variants": [[variant.name, variant.form] for variant in plan.variants],
-        "rounds": plan.schedule.rounds,
-        "planned": standing.planned,
-        "pending": standing.remaining.runs_by_variant,
-        "earlier": earlier[::-1],
-        "rig": dict(bench.rig.as_mapping()),
-        "asks": asks,
-    }
+    earlier = tuple((run.variant, run.time_s, run.status, run.warm_up) for run in islice(seen, MOST_EARLIER))
+    return PlanBegins(
+        title=plan.title,
+        path=str(plan.path),
+        reference=plan.reference,
+        variants=tuple((variant.name, variant.form) for variant in plan.variants),
+        rounds=plan.schedule.rounds,
+        planned=standing.planned,
+        pending=standing.remaining.runs_by_variant,
+        earlier=earlier[::-1],
+        rig=bench.rig.as_mapping(),
+        asks=asks,
+    )
 
 
 def plan_content(plan: Plan, cells: tuple[Cell, ...]) -> dict[str, Any]:
@@ -258,10 +259,10 @@ class Tally:
         self.numbers: deque[int] = deque(maxlen=MOST_EARLIER)
         self._listener = listener
 
-    def hear(self, entry: Mapping[str, Any]) -> None:
-        if entry["entry"] == "kept" and not entry["warm_up"]:
+    def hear(self, entry: Entry) -> None:
+        if isinstance(entry, RunKept) and not entry.warm_up:
             self.made += 1
-            self.failed += entry["status"] in FAILURES
-            self.numbers.append(entry["run"])
+            self.failed += entry.status in FAILURES
+            self.numbers.append(entry.run)
         if self._listener is not None:
             self._listener(entry)

@@ -84,6 +84,11 @@ def settings_words(settings: Mapping[str, object]) -> str:
     return ", ".join(f"{clean(name)} {clean(value)}" for name, value in settings.items())
 
 
+def item_words(task: str, seed: int, varied: Mapping[str, object]) -> str:
+    """Word what a run is of, whatever the variant: "violet, seed 3, steps 8"."""
+    return ", ".join(filter(None, (clean(task), f"seed {seed}", settings_words(varied))))
+
+
 def unit_suffix(unit: str) -> str:
     """What a record's field name ends in to carry the unit."""
     return {"s": "_s", "B": "_bytes", "dB": "_db"}.get(unit, "")

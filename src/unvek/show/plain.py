@@ -1,11 +1,11 @@
 """The plain view: a line a run, for pipes, files and terminals that want no drawing."""
 
-from collections.abc import Mapping
-from typing import Any, TextIO
+from typing import TextIO
 
+from unvek.core.run.entries import Entry, GoesOn, NotLoaded, Paused, PlanBegins, RunKept
 from unvek.core.run.record import FINISHED
 from unvek.core.units import counted, duration_words, range_words
-from unvek.show.figures import settings_words
+from unvek.show.figures import item_words
 from unvek.show.terminal import clean
 
 
@@ -16,47 +16,39 @@ class PlainLines:
         self._stream: TextIO | None = stream
         self._done = self._planned = 0
 
-    def hear_written(self, entry: Mapping[str, Any]) -> None:
-        """Hear an entry that was read from a journal: one that lacks what it should have is passed over."""
-        try:
-            self.hear(entry)
-        except (KeyError, TypeError, ValueError, AttributeError):
-            return
-
-    def hear(self, entry: Mapping[str, Any]) -> None:
-        match entry["entry"]:
-            case "plan":
-                self._planned = entry["planned"]
-                self._done = self._planned - sum(entry["pending"].values())
+    def hear(self, entry: Entry) -> None:
+        match entry:
+            case PlanBegins():
+                self._planned, self._done = entry.planned, entry.done
                 done = f", {self._done} of them done before" if self._done else ""
-                planned = f"{counted(self._planned, 'run')} in {counted(entry['rounds'], 'round')}"
-                left_s = entry.get("left_s")
-                left = f"; {range_words(*left_s)} to go" if left_s else ""
-                self._write(f"{clean(entry['title'])}: {planned}{done}{left}")
-            case "unloaded":
-                self._write(f"{clean(entry['variant'])} could not be loaded: {clean(entry['error'])}")
-            case "paused":
+                planned = f"{counted(self._planned, 'run')} in {counted(entry.rounds, 'round')}"
+                left = f"; {range_words(*entry.left_s)} to go" if entry.left_s else ""
+                self._write(f"{clean(entry.title)}: {planned}{done}{left}")
+            case NotLoaded():
+                self._write(f"{clean(entry.variant)} could not be loaded: {clean(entry.error)}")
+            case Paused():
                 self._write("paused; the runs go on when they are asked to")
-            case "going on":
+            case GoesOn():
                 self._write("going on")
-            case "kept":
+            case RunKept():
                 self._kept(entry)
 
-    def _kept(self, entry: Mapping[str, Any]) -> None:
-        if entry["warm_up"]:
+    def _kept(self, entry: RunKept) -> None:
+        if entry.warm_up:
             place = "warm-up".rjust(2 * len(str(self._planned)) + 1)
         else:
             self._done += 1
             place = f"{self._done:>{len(str(self._planned))}}/{self._planned}"
         words = [
-            f"{place}  {clean(entry['variant'])}  {', '.join(_item(entry))}",
-            f"round {entry['round']}.{entry['repeat']}",
+            f"{place}  {clean(entry.variant)}  {item_words(entry.task, entry.seed, entry.varied)}",
+            f"round {entry.round}.{entry.repeat}",
         ]
-        if entry["status"] == FINISHED:
-            made = [counted(entry[f"{name}s"], name) for name in ("step", "token") if entry.get(f"{name}s")]
-            words.append(", ".join([duration_words(entry["time_s"] or 0.0), *made]))
+        if entry.status == FINISHED:
+            counts = (("step", entry.steps), ("token", entry.tokens))
+            made = [counted(number, name) for name, number in counts if number]
+            words.append(", ".join([duration_words(entry.time_s or 0.0), *made]))
         else:
-            words.append(f"{entry['status']}: {clean(entry['error'])}")
+            words.append(f"{clean(entry.status)}: {clean(entry.error)}")
         self._write("  ".join(words))
 
     def _write(self, line: str) -> None:
@@ -68,9 +60,3 @@ class PlainLines:
             self._stream.flush()
         except OSError:
             self._stream = None
-
-
-def _item(entry: Mapping[str, Any]) -> list[str]:
-    """What the run is of, whatever the variant."""
-    varied = settings_words(entry.get("varied") or {})
-    return [clean(entry["task"]), f"seed {entry['seed']}", *([varied] if varied else [])]

@@ -15,6 +15,7 @@ import click
 from rich.console import Console
 
 from unvek.core.plan.model import Plan
+from unvek.core.run.entries import Entry, Over
 from unvek.core.run.journal import JournalReader, latest_journal
 from unvek.core.run.turn import Holder, holder
 from unvek.core.session import Made, Wishes, make_runs
@@ -150,9 +151,9 @@ def _print_lines(journal: Path, follow: bool) -> None:
     while not over:
         found = reader.read()
         for entry in found:
-            if "event" not in entry:
-                lines.hear_written(entry)
-                over = over or entry.get("entry") == "over"
+            if isinstance(entry, Entry):
+                lines.hear(entry)
+                over = over or isinstance(entry, Over)
         if not found and (not follow or holder() is None):
             return
         if not found:

@@ -26,13 +26,8 @@ class Curves(WrittenLogbook):
                 for cell in cells:
                     place += 1
                     self.run_made(f"{cell}", time_s * rng.normal(1, 0.005), number, place=place, launch=launch,
-                                  varied={"steps": steps}, slot=self.slot(f"{cell}", number, steps))  # fmt: skip
+                                  varied={"steps": steps}, cell=f"{cell}@{steps}")  # fmt: skip
         self.plan("full", cells=[f"{cell}@{steps}" for cell in cells for steps in of_steps], quality=None)
-
-    def slot(self, cell: str, number: int, steps: int):
-        from unvek.core.run.record import Slot
-
-        return Slot(cell_key=f"{cell}@{steps}", round=number, repeat=1)
 
     def test_a_line_its_fixed_part_and_one_long_against_several_short(self):
         self.make({2: 0.5, 4: 0.7, 8: 1.1, 20: 2.3})

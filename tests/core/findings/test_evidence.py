@@ -17,7 +17,7 @@ from unvek.core.findings.needs import parse_need
 from unvek.core.findings.tradeoff import trade_off
 from unvek.core.logbook.store import Logbook
 from unvek.core.measures.image import ssim
-from unvek.core.run.record import Progress, RunRecord, Slot, Value
+from unvek.core.run.record import Progress, RunRecord, RunStart, Value
 
 RIG = {"processor": "p", "cores": 2, "memory_bytes": 2**33, "system": "s", "kernel": "k"}
 
@@ -45,27 +45,36 @@ class WrittenLogbook(ProjectTest):
         }  # fmt: skip
         self.logbook.record_plan(Path("plan.toml"), str(cells), content)
 
-    def run_made(self, cell: str, time_s: float = 1.0, round_number: int = 1, status: str = "finished", place: int = 1,
+    def run_made(self, name: str, time_s: float = 1.0, round_number: int = 1, status: str = "finished", place: int = 1,
                  shade: int | None = None, memory: int = 100, text: str = "", varied: dict[str, int] | None = None,
                  scores: tuple[np.ndarray, np.ndarray] | None = None, launch: int | None = None, **also) -> int:  # fmt: skip
-        name, task, seed = cell.split("/")
-        launch = launch if launch is not None else self.logbook.open_launch(name, round_number)
+        launch = launch if launch is not None else self.logbook.open_launch(name.partition("/")[0], round_number)
         made = self.logbook.making_path(launch, place) if shade is not None or scores is not None else None
         if made is not None and shade is not None:
             Image.fromarray(picture(shade)).save(made / "label.png")
         if made is not None and scores is not None:
             np.savez(made / "given.scores.npz", log_probabilities=scores[0], tokens=scores[1])
+        values = (Value(name="warmth", number=4, unit="K"),)
+        start = {key: also.pop(key) for key in list(also) if key in RunStart.__slots__}
         record = RunRecord(
-                slot=Slot(cell_key=cell, round=round_number, repeat=1), launch=launch, place=place, warm_up=False,
-                variant=name, form="full", task=task, seed=int(seed), settings={}, limits={}, status=status, error=None,
-                started_at="2026-01-01T00:00:00+00:00",
-                varied=varied or {}, progress=Progress(time_s=time_s, memory_peak_bytes=memory, text=text, values=(Value(name="warmth", number=4, unit="K"),)),
-                exit_code=None, log_tail="", provenance={},
+            start=run_start(name, round=round_number, launch=launch, place=place, varied=varied or {}, **start),
+            progress=Progress(time_s=time_s, memory_peak_bytes=memory, text=text, values=values),
+            limits={}, status=status, error=None, exit_code=None, provenance={},
         )  # fmt: skip
         return self.logbook.keep_run(replace(record, **also), made)
 
     def evidence(self, **chosen):
         return with_measures(self.logbook, gather(self.logbook, Selection(**chosen)))
+
+
+def run_start(name: str, **also) -> RunStart:
+    """What is known of a run of variant/task/seed when it begins."""
+    variant, task, seed = name.split("/")
+    start = RunStart(
+        cell=name, round=1, repeat=1, launch=1, place=1, warm_up=False, variant=variant, form="full", task=task, seed=int(seed),
+        settings={}, started_at="2026-01-01T00:00:00+00:00",
+    )  # fmt: skip
+    return replace(start, **also)
 
 
 def picture(shade: int) -> np.ndarray:

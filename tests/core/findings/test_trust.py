@@ -7,7 +7,7 @@ import unittest
 
 import numpy as np
 
-from tests.core.findings.test_evidence import RIG, WrittenLogbook
+from tests.core.findings.test_evidence import RIG, WrittenLogbook, run_start
 from tests.support import QUICK, SLOW, ProjectTest, task, variant
 from unvek.core.errors import InputError
 from unvek.core.findings.comparison import compare
@@ -15,7 +15,7 @@ from unvek.core.findings.gathering import Selection, gather
 from unvek.core.findings.warming import still_warming
 from unvek.core.plan.cells import Cell, cells_of, read_sources
 from unvek.core.plan.read import read_plan
-from unvek.core.run.record import Progress, RunRecord, Slot
+from unvek.core.run.record import Progress, RunRecord
 from unvek.core.stats.trend import fall
 
 CELLS = ["slow/violet/1", "quick/violet/1"]
@@ -99,10 +99,9 @@ class TwoRigs(WrittenLogbook):
     def keep(self, cell: Cell, status: str) -> None:
         self.logbook.keep_run(
             RunRecord(
-                slot=Slot(cell_key=cell.key, round=1, repeat=1), launch=self.logbook.open_launch("slow", 1), place=1,
-                warm_up=False, variant="slow", form="full", task="violet", seed=1, settings={}, error=None, exit_code=None,
-                limits=cell.variant.limits.as_mapping(), status=status, started_at="2026-01-01T00:00:00+00:00",
-                progress=Progress(time_s=1.0), log_tail="", provenance={},
+                start=run_start(f"slow/{cell.task.name}/1", launch=self.logbook.open_launch("slow", 1), cell=cell.key),
+                limits=cell.variant.limits.as_mapping(), status=status, error=None, exit_code=None,
+                progress=Progress(time_s=1.0), provenance={},
             ),
             None,
         )  # fmt: skip

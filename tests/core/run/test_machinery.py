@@ -4,10 +4,12 @@ import io
 import os
 import struct
 import unittest
+from dataclasses import replace
 from pathlib import Path
 
 from tests.support import QUICK, SLOW, ProjectTest, task, variant
 from unvek.core.run import printed
+from unvek.core.run.entries import PlanBegins, RunKept
 from unvek.core.run.events import LineSplitter
 from unvek.core.run.printed import PrintedLog
 from unvek.core.run.runners.ring import RingReader
@@ -122,12 +124,13 @@ class Order(ProjectTest):
     def test_the_plain_view_counts_what_is_measured(self):
         stream = io.StringIO()
         lines = PlainLines(stream)
-        lines.hear({"entry": "plan", "title": "T\x1b[2J", "planned": 12, "pending": {"a": 2}, "rounds": 1})
-        kept = {"entry": "kept", "variant": "a", "task": "t", "seed": 1, "round": 1, "repeat": 2, "warm_up": True,
-                "status": "finished", "error": None, "time_s": 0.25, "steps": 1}  # fmt: skip
+        lines.hear(PlanBegins(title="T\x1b[2J", path="", reference="a", variants=(("a", "full"),), rounds=1, planned=12,
+                              pending={"a": 2}, earlier=(), rig={}, asks=""))  # fmt: skip
+        kept = RunKept(run=1, launch=1, place=1, variant="a", task="t", seed=1, round=1, repeat=2, warm_up=True,
+                       status="finished", error=None, time_s=0.25, steps=1, memory_peak_bytes=None)  # fmt: skip
         lines.hear(kept)
-        lines.hear({**kept, "warm_up": False})
-        lines.hear({**kept, "warm_up": False, "status": "failed", "error": "no \x07 use", "steps": 0})
+        lines.hear(replace(kept, warm_up=False))
+        lines.hear(replace(kept, warm_up=False, status="failed", error="no \x07 use", steps=0))
         self.assertEqual(stream.getvalue().splitlines(), [
             "T�[2J: 12 runs in 1 round, 10 of them done before",
             "warm-up  a  t, seed 1  round 1.2  250 ms, 1 step",

@@ -8,9 +8,12 @@ import select
 import subprocess
 import time
 import unittest
+from dataclasses import replace
 
 from tests.support import QUICK, SLOW, ProjectTest, environment, program, task
+from unvek.core.run.entries import Entry, Over, PlanBegins, RunBegins, RunKept
 from unvek.core.run.journal import Journal, JournalReader
+from unvek.core.run.record import RunStart
 from unvek.show.half_blocks import half_blocks
 from unvek.show.live.screen import draw
 from unvek.show.live.state import LiveState
@@ -18,28 +21,33 @@ from unvek.show.live.state import LiveState
 MS = 1_000_000
 
 
-def beginning(variants: int = 2, planned: int = 8) -> dict:
-    names = [[f"variant-{n}", "full" if n == 0 else "quantized"] for n in range(variants)]
-    return {
-        "entry": "plan", "at_ns": 0, "title": "Which \x1b[31mpainter?", "reference": "variant-0", "variants": names,
-        "rounds": 2, "planned": planned, "pending": {"variant-0": planned - 1}, "asks": "1.asks",
-        "earlier": [["variant-0", 0.2, "finished", False]],
-        "rig": {"processor": "a processor", "cores": 2, "memory_bytes": 2**34},
-    }  # fmt: skip
+def beginning(variants: int = 2, planned: int = 8, **also) -> PlanBegins:
+    names = tuple((f"variant-{n}", "full" if n == 0 else "quantized") for n in range(variants))
+    begun = PlanBegins(
+        title="Which \x1b[31mpainter?", path="plan.toml", reference="variant-0", variants=names, rounds=2, planned=planned,
+        pending={"variant-0": planned - 1}, asks="1.asks", earlier=(("variant-0", 0.2, "finished", False),),
+        rig={"processor": "a processor", "cores": 2, "memory_bytes": 2**34},
+    )  # fmt: skip
+    return replace(begun, **also)
 
 
-def run_entry(variant: str = "variant-1") -> dict:
-    return {"entry": "run", "at_ns": 5 * MS, "launch": 1, "variant": variant, "task": "violet", "seed": 3, "round": 1,
-            "repeat": 2, "warm_up": False, "steps": 20, "prompt": "a violet flower", "forecast_s": [0.2, 0.4],
-            "memory_limit_bytes": 2**27, "left_s": [3.0, 4.0]}  # fmt: skip
+def run_entry(variant: str = "variant-1", at_ns: int = 5 * MS, steps: int | None = 20, **start) -> RunBegins:
+    known = RunStart(
+        cell="c", launch=1, place=1, variant=variant, form="full", task="violet", seed=3, round=1, repeat=2, warm_up=False,
+        settings={}, started_at="2026-11-23T10:00:00.000+00:00",
+    )  # fmt: skip
+    return RunBegins(start=replace(known, **start), at_ns=at_ns, steps=steps, prompt="a violet flower", forecast_s=(0.2, 0.4),
+                     memory_limit_bytes=2**27, left_s=(3.0, 4.0))  # fmt: skip
 
 
-def kept_entry(variant: str = "variant-1", status: str = "finished", warm_up: bool = False) -> dict:
-    return {**run_entry(variant), "entry": "kept", "at_ns": 300 * MS, "run": 7, "status": status, "error": "it is what it is",
-            "warm_up": warm_up, "time_s": 0.1, "steps": 20, "memory_peak_bytes": 40_000_000}  # fmt: skip
+def kept_entry(variant: str = "variant-1", status: str = "finished", warm_up: bool = False) -> RunKept:
+    return RunKept(
+        at_ns=300 * MS, run=7, launch=1, place=1, variant=variant, task="violet", seed=3, round=1, repeat=2, warm_up=warm_up,
+        status=status, error="it is what it is", time_s=0.1, steps=20, memory_peak_bytes=40_000_000,
+    )  # fmt: skip
 
 
-def state_after(*contents: dict) -> LiveState:
+def state_after(*contents: Entry | dict) -> LiveState:
     state = LiveState()
     for content in contents:
         state.take(content)
@@ -59,11 +67,11 @@ class State(unittest.TestCase):
 
     def test_a_run_is_shown_until_the_next_one_has_something_to_show(self):
         step = {"event": "step", "at_ns": 30 * MS}
-        state = state_after(beginning(), {**run_entry(), "seed": 1}, step, {"event": "ended", "at_ns": 40 * MS})
-        state.take({**run_entry(), "seed": 2, "at_ns": 50 * MS})
-        self.assertEqual((state.run_shown(60 * MS).seed, state.run_shown(2000 * MS).seed), (1, 2))
+        state = state_after(beginning(), run_entry(seed=1), step, {"event": "ended", "at_ns": 40 * MS})
+        state.take(run_entry(seed=2, at_ns=50 * MS))
+        self.assertEqual((state.run_shown(60 * MS).start.seed, state.run_shown(2000 * MS).start.seed), (1, 2))
         state.take({**step, "at_ns": 70 * MS})
-        self.assertEqual(state.run_shown(80 * MS).seed, 2)
+        self.assertEqual(state.run_shown(80 * MS).start.seed, 2)
 
     def test_what_is_done_is_counted_and_warm_ups_and_failures_kept_apart(self):
         state = state_after(beginning(), kept_entry(warm_up=True), kept_entry(), kept_entry(status="failed"))
@@ -77,8 +85,8 @@ class State(unittest.TestCase):
 
     def test_lines_that_are_not_what_they_seem_do_no_harm(self):
         state = state_after(
-            beginning(), run_entry(), {"event": "step", "at_ns": 1, "entry": "over"}, {"event": "step"}, {"entry": "run"},
-            {"entry": "__init__", "at_ns": 1}, {"event": "preview", "at_ns": 1, "width": 2, "height": 2, "rgb": "!!"},
+            beginning(), run_entry(), {"event": "step", "at_ns": 1, "entry": "over"}, {"event": "step"}, kept_entry("nobody"),
+            {"event": "preview", "at_ns": 1, "width": 2, "height": 2, "rgb": "!!"},
             {"event": "preview", "at_ns": 1, "width": 10**6, "height": 10**6, "rgb": ""}, {}, {"event": 3, "at_ns": "x"},
         )  # fmt: skip
         self.assertFalse(state.over)
@@ -110,7 +118,7 @@ class Screen(unittest.TestCase):
 
     def test_a_run_of_many_requests_is_summed_up_and_the_first_answer_shown(self):
         state = state_after(
-            beginning(), {**run_entry(), "steps": None, "varied": {"clients": 3}}, {"event": "began", "at_ns": 10 * MS},
+            beginning(), run_entry(steps=None, varied={"clients": 3}), {"event": "began", "at_ns": 10 * MS},
             *({"event": "sent", "at_ns": 10 * MS, "stream": n} for n in (1, 2, 3)),
             {"event": "token", "at_ns": 20 * MS, "n": 1, "text": "water ", "stream": 1},
             {"event": "token", "at_ns": 25 * MS, "n": 1, "text": "never shown ", "stream": 2},
@@ -126,7 +134,7 @@ class Screen(unittest.TestCase):
 
     def test_before_the_first_entry_and_after_the_last_it_says_so(self):
         self.assertIn("starting", "\n".join(line.plain for line in draw(LiveState(), 80, 24, 0)))
-        over = state_after(beginning(), {"entry": "over", "at_ns": 9, "stopped": False})
+        over = state_after(beginning(), Over(at_ns=9, stopped=False))
         self.assertIn("all runs are made", "\n".join(line.plain for line in draw(over, 80, 24, 0)))
 
     def test_a_preview_keeps_its_proportions_and_its_colours(self):
@@ -143,11 +151,11 @@ class JournalFile(ProjectTest):
     def test_a_line_that_is_half_written_is_left_for_later(self):
         journal = Journal(self.folder / "journal" / "1.jsonl")
         reader = JournalReader(journal.path)
-        journal.tell("plan", title="t")
+        journal.tell(beginning())
         with open(journal.path, "ab") as file:
             file.write(b'{"event":"st')
             file.flush()
-            self.assertEqual([content.get("entry") for content in reader.read()], ["plan"])
+            self.assertEqual([content.entry for content in reader.read()], ["plan"])
             file.write(b'ep","at_ns":1}\nnot json\n')
         self.assertEqual(reader.read(), [{"event": "step", "at_ns": 1}])
         journal.close()

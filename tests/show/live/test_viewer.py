@@ -4,11 +4,13 @@ import base64
 import io
 import json
 import unittest
+from dataclasses import replace
 
 from rich.console import Console
 
 from tests.show.live.test_live import MS, beginning, kept_entry, run_entry, state_after
 from tests.support import ProjectTest
+from unvek.core.run.entries import Entry, GoesOn, LaunchBegins, Looked, Over, Paused, entry_as_json, read_entry
 from unvek.core.run.journal import Journal, JournalReader, latest_journal
 from unvek.show.live.screen import draw
 from unvek.show.live.viewer import Viewer
@@ -22,13 +24,11 @@ def text_of(state, width: int = 100, height: int = 40) -> str:
 class Parts(ProjectTest):
     def test_a_journal_that_has_grown_is_continued_and_followed(self):
         journal = Journal(self.folder / "2026-001.jsonl", largest_bytes=2000)
-        journal.begin_again = lambda: {
-            key: value for key, value in beginning().items() if key not in ("entry", "at_ns")
-        }
+        journal.begin_again = beginning
         reader = JournalReader(journal.path)
         late = None
         for place in range(60):
-            journal.tell("launch", launch=place, variant="variant-0", round=1, log="L.log")
+            journal.tell(LaunchBegins(launch=place, variant="variant-0", round=1, log="L.log"))
             journal.pass_on([b'{"event":"step","at_ns":%d}' % place])
             late = late or (JournalReader(latest_journal(self.folder)) if place == 50 else None)
         journal.close()
@@ -37,18 +37,18 @@ class Parts(ProjectTest):
         found = []
         while entries := reader.read():
             found += entries
-        self.assertEqual([entry["at_ns"] for entry in found if "event" in entry], list(range(60)))
+        self.assertEqual([entry["at_ns"] for entry in found if not isinstance(entry, Entry)], list(range(60)))
         self.assertEqual(latest_journal(self.folder).name, parts[-1])
-        self.assertEqual(late.read()[0]["entry"], "plan", "who comes late learns where things stand")
+        self.assertEqual(late.read()[0].entry, "plan", "who comes late learns where things stand")
         reader.close()
         late.close()
 
     def test_a_next_part_that_leads_elsewhere_is_not_followed(self):
         (self.folder / "below").mkdir()
-        (self.folder / "secret.jsonl").write_text('{"entry": "plan"}\n')
+        (self.folder / "secret.jsonl").write_text('{"entry": "paused", "at_ns": 1}\n')
         journal = self.folder / "below" / "1.jsonl"
         for name in ("../secret.jsonl", "/etc/passwd", "\0", "2.jsonl"):
-            journal.write_text(json.dumps({"entry": "continued", "at_ns": 1, "in": name}) + "\n")
+            journal.write_text(json.dumps({"entry": "continued", "at_ns": 1, "into": name}) + "\n")
             reader = JournalReader(journal)
             self.assertEqual((reader.read(), reader.read()), ([], []))
             reader.close()
@@ -60,10 +60,10 @@ class Trust(ProjectTest):
         (self.folder / "logs").mkdir()
         journal = self.folder / "journal" / "1.jsonl"
         lines = [
-            {**beginning(), **more},
-            {"entry": "launch", "at_ns": 1, "variant": "variant-0", "round": 1, "log": "/x/../L1.log"},
+            beginning(**more),
+            LaunchBegins(launch=1, variant="variant-0", round=1, log="/x/../L1.log"),
         ]
-        journal.write_text("".join(json.dumps(line) + "\n" for line in lines))
+        journal.write_text("".join(json.dumps(entry_as_json(line)) + "\n" for line in lines))
         viewer = Viewer(journal, Console(file=io.StringIO(), width=100, height=30), goes_on=lambda: False)
         viewer._read()
         self.addCleanup(viewer._reader.close)
@@ -101,7 +101,7 @@ class Trust(ProjectTest):
 
 class Words(unittest.TestCase):
     def test_memory_stands_against_its_limit_and_disturbers_are_named(self):
-        look = {"entry": "look", "at_ns": 20 * MS, "memory_bytes": 2**26, "device_bytes": 2**20, "others_share": 0.75}
+        look = Looked(at_ns=20 * MS, memory_bytes=2**26, device_bytes=2**20, others_share=0.75)
         text = text_of(state_after(beginning(), run_entry(), look))
         for words in (
             "memory 64.0 MiB of 128 MiB  ━━━━━━──────",
@@ -109,7 +109,9 @@ class Words(unittest.TestCase):
             "others keep 0.8 cores busy",
         ):
             self.assertIn(words, text)
-        self.assertNotIn("others keep", text_of(state_after(beginning(), run_entry(), {**look, "others_share": 0.01})))
+        self.assertNotIn(
+            "others keep", text_of(state_after(beginning(), run_entry(), replace(look, others_share=0.01)))
+        )
 
     def test_the_forecast_stands_until_steps_tell_more(self):
         state = state_after(beginning(), run_entry(), {"event": "began", "at_ns": 10 * MS})
@@ -122,11 +124,11 @@ class Words(unittest.TestCase):
         self.assertIn("Ctrl-C skips this run", text_of(state))
         state.keys, state.asked = True, "pause"
         self.assertIn("pauses after this run", text_of(state))
-        state.take({"entry": "paused", "at_ns": 1})
+        state.take(Paused())
         self.assertRegex(text_of(state), "  paused\\n(.|\\n)*p go on")
-        state.take({"entry": "going on", "at_ns": 1})
+        state.take(GoesOn())
         self.assertIn("p pause", text_of(state))
-        state.take({"entry": "over", "at_ns": 1, "stopped": True})
+        state.take(Over(stopped=True))
         self.assertIn("stopped; all that was made is kept", text_of(state))
 
     def test_a_slow_link_is_spared_the_picture(self):
@@ -157,16 +159,28 @@ class Lines(unittest.TestCase):
                 raise OSError(5, "Input/output error")
 
         lines = PlainLines(Gone())
-        lines.hear({"entry": "paused"})
-        lines.hear({"entry": "going on"})
+        lines.hear(Paused())
+        lines.hear(GoesOn())
 
-    def test_what_a_journal_should_not_hold_is_passed_over(self):
+    def test_what_is_left_is_said_as_a_range(self):
         stream = io.StringIO()
-        lines = PlainLines(stream)
-        for entry in ({"entry": "kept"}, {"entry": "plan", "pending": 3}, {}, {"entry": ["x"]}):
-            lines.hear_written(entry)
-        lines.hear_written({**beginning(), "left_s": [60, 90]})
+        PlainLines(stream).hear(beginning(left_s=(60, 90)))
         self.assertIn("1 of them done before; 60 to 90 s to go", stream.getvalue())
+
+
+class Entries(unittest.TestCase):
+    def test_what_is_written_comes_back_as_it_was(self):
+        for entry in (beginning(left_s=(1.0, 2.0)), run_entry(varied={"steps": 3}), kept_entry(), Over(stopped=True)):
+            self.assertEqual(read_entry(json.loads(json.dumps(entry_as_json(entry)))), entry)
+
+    def test_what_a_journal_should_not_hold_is_none(self):
+        whole = entry_as_json(kept_entry())
+        for content in (
+            {"entry": "kept"}, {**whole, "seed": "3"}, {**whole, "warm_up": 1}, {**whole, "varied": [1]}, {}, {"entry": ["x"]},
+            {**whole, "entry": "__init__"}, {**entry_as_json(beginning()), "pending": 3}, {**entry_as_json(run_entry()), "start": None},
+        ):  # fmt: skip
+            self.assertIsNone(read_entry(content), content)
+        self.assertEqual(read_entry({**whole, "of a later version": 1}), kept_entry())
 
 
 if __name__ == "__main__":

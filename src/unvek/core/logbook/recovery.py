@@ -2,14 +2,14 @@
 
 import json
 import mmap
-from collections.abc import Mapping
 from pathlib import Path
-from typing import Any
+
+import msgspec
 
 from unvek.core.logbook.store import Logbook
 from unvek.core.run.events import NotAnEventError, parse_event
 from unvek.core.run.journal import latest_journal
-from unvek.core.run.record import INTERRUPTED, RunRecord, Slot
+from unvek.core.run.record import INTERRUPTED, RunRecord, RunStart
 from unvek.core.run.recording import Recording
 
 RUN_BEGINS = b'{"entry": "run",'
@@ -25,14 +25,10 @@ def recover_run(logbook: Logbook) -> int | None:
     lines = _lines_of_last_run(path) if path is not None else []
     if not lines:
         return None
-    try:
-        entry = json.loads(lines[0])
-        if logbook.has_run(entry["launch"], entry["place"]) or not logbook.has_launch(entry["launch"]):
-            return None
-        record = _record(entry, lines[1:])
-    except (ValueError, KeyError, TypeError):
-        return None  # a journal that a crash of the machine left half on the disk
-    return logbook.keep_run(record, None)
+    start = _start(lines[0])
+    if start is None or logbook.has_run(start.launch, start.place) or not logbook.has_launch(start.launch):
+        return None
+    return logbook.keep_run(_record(start, lines[1:]), None)
 
 
 def _lines_of_last_run(path: Path) -> list[bytes]:
@@ -47,7 +43,17 @@ def _lines_of_last_run(path: Path) -> list[bytes]:
             return content[start + 1 :].split(b"\n") if start >= 0 else []
 
 
-def _record(entry: Mapping[str, Any], lines: list[bytes]) -> RunRecord:
+def _start(line: bytes) -> RunStart | None:
+    """Return what the line says of the run that begins; None where a crash of the machine has left half of it."""
+    try:
+        content = json.loads(line)
+        # Before entries were values, what is known of a run stood beside the rest.
+        return msgspec.convert(content.get("start", content), RunStart)
+    except (ValueError, AttributeError, msgspec.ValidationError):
+        return None
+
+
+def _record(start: RunStart, lines: list[bytes]) -> RunRecord:
     recording = Recording()
     for line in lines:
         try:
@@ -55,24 +61,11 @@ def _record(entry: Mapping[str, Any], lines: list[bytes]) -> RunRecord:
         except NotAnEventError:
             continue
     return RunRecord(
-        slot=Slot(cell_key=entry["cell"], round=entry["round"], repeat=entry["repeat"]),
-        launch=entry["launch"],
-        place=entry["place"],
-        warm_up=entry["warm_up"],
-        variant=entry["variant"],
-        form=entry["form"],
-        task=entry["task"],
-        seed=entry["seed"],
-        settings=entry["settings"],
+        start=start,
         limits={},
         status=INTERRUPTED,
         error=CUT_OFF,
-        started_at=entry["started_at"],
         progress=recording.progress(stopped_ns=0),
         exit_code=None,
-        log_tail="",
         provenance={},
-        source=entry["source"],
-        trial=entry["trial"],
-        varied=entry.get("varied", {}),
     )

@@ -81,7 +81,7 @@ class Logbook(LogbookReading):
         kept: tuple[OutputFile, ...] = ()
         if made is not None:
             try:
-                kept = self.folder.adopt(made, run.launch, run.place)
+                kept = self.folder.adopt(made, run.start.launch, run.start.place)
             except OSError as error:
                 raise told_of_disk(self.folder.path, error) from error
         with self._writing() as connection:
@@ -178,23 +178,23 @@ def _note_rig(connection: Connection, fingerprint: str, facts: Mapping[str, Any]
 
 
 def _run_row(run: RunRecord) -> dict[str, Any]:
-    progress = run.progress
+    start, progress = run.start, run.progress
     steps = progress.step_times_s
     return {
-        "cell": run.slot.cell_key,
-        "launch": run.launch,
-        "place": run.place,
-        "variant": run.variant,
-        "form": run.form,
-        "task": run.task,
-        "seed": run.seed,
-        "round": run.slot.round,
-        "repeat": run.slot.repeat,
-        "warm_up": run.warm_up,
-        "varied": dict(run.varied),
+        "cell": start.cell,
+        "launch": start.launch,
+        "place": start.place,
+        "variant": start.variant,
+        "form": start.form,
+        "task": start.task,
+        "seed": start.seed,
+        "round": start.round,
+        "repeat": start.repeat,
+        "warm_up": start.warm_up,
+        "varied": dict(start.varied),
         "status": run.status,
         "error": run.error,
-        "started_at": run.started_at,
+        "started_at": start.started_at,
         "time_s": progress.time_s,
         "first_s": progress.first_s,
         "steps": len(steps),
@@ -203,8 +203,8 @@ def _run_row(run: RunRecord) -> dict[str, Any]:
         "memory_device_bytes": run.memory_device_bytes,
         "cpu_s": progress.cpu_s,
         "tokens": progress.tokens,
-        "source": run.source,
-        "trial": run.trial,
+        "source": start.source,
+        "trial": start.trial,
         "energy_j": run.machine.get("energy_j"),
         "others_share": run.machine.get("others_share"),
         "stolen_share": run.machine.get("stolen_share"),
@@ -216,7 +216,7 @@ def _run_row(run: RunRecord) -> dict[str, Any]:
 
 def _details_row(run: RunRecord) -> dict[str, Any]:
     return {
-        "settings": dict(run.settings),
+        "settings": dict(run.start.settings),
         "limits": dict(run.limits),
         "step_times_s": pack_floats(run.progress.step_times_s),
         "phases_s": dict(run.progress.phases_s),

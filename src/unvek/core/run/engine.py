@@ -15,19 +15,31 @@ from unvek.core.plan.cells import Cell, Sources, order_of_round
 from unvek.core.plan.model import Plan, Variant
 from unvek.core.plan.runners import StreamRunner
 from unvek.core.rig.telemetry import LOOK_EVERY_S, Instruments
+from unvek.core.run.entries import GoesOn, LaunchBegins, NotLoaded, Over, Paused, RunBegins, RunKept
 from unvek.core.run.family import adopt_orphans
-from unvek.core.run.forecast import Forecast, Forecaster
+from unvek.core.run.forecast import Forecaster
 from unvek.core.run.interruption import Interruption
 from unvek.core.run.journal import Journal
 from unvek.core.run.launch import Launch, LoadError
 from unvek.core.run.limits import Outcome
-from unvek.core.run.record import FAILURES, FINISHED, MEASURED, SIMULATED, SKIPPED, Progress, RunRecord, Slot
+from unvek.core.run.record import (
+    FAILURES,
+    FINISHED,
+    MEASURED,
+    SIMULATED,
+    SKIPPED,
+    Progress,
+    RunRecord,
+    RunStart,
+    Slot,
+)
 from unvek.core.run.recording import Recording
 from unvek.core.run.remaining import Remaining
 from unvek.core.run.runner import Runner
 from unvek.core.run.secrets import Secrets
 
 LOAD_TRIES = 2
+PROMPT_SHOWN = 200  # characters, to whoever watches
 
 
 class Keeper(Protocol):
@@ -116,7 +128,7 @@ class Engine:
             if self._interruption.no_more():
                 break
             self._make_group(runs)
-        self._journal.tell("over", stopped=self._interruption.no_more())
+        self._journal.tell(Over(stopped=self._interruption.no_more()))
 
     def _make_group(self, runs: list[PendingRun]) -> None:
         """Make the runs of one variant in one round: in one launch, if nothing goes wrong."""
@@ -144,10 +156,10 @@ class Engine:
     def _goes_on(self) -> bool:
         """Whether another run may begin; waits for as long as the user has asked for a pause."""
         if not self._interruption.no_more() and self._interruption.paused:
-            self._journal.tell("paused")
+            self._journal.tell(Paused())
             while self._interruption.paused and not self._interruption.no_more():
                 sleep(LOOK_EVERY_S)
-            self._journal.tell("going on")
+            self._journal.tell(GoesOn())
         return not self._interruption.no_more()
 
     def _open(self, variant: Variant, round_number: int) -> Launch:
@@ -159,16 +171,18 @@ class Engine:
     def _start(self, launch: Launch, runs: list[PendingRun]) -> None:
         """Have the launch load its variant; one that does not is noted, and stays not alive."""
         name, error = launch.variant.name, None
-        self._journal.tell("launch", launch=launch.number, variant=name, round=launch.round, log=str(launch.log.path))
+        self._journal.tell(
+            LaunchBegins(launch=launch.number, variant=name, round=launch.round, log=str(launch.log.path))
+        )
         try:
             launch.start(self._runner)
             self._load_errors.pop(name, None)
             self._setting.forecaster.learn_load(name, launch.load_s or 0.0)
         except LoadError as failure:
             error = str(failure)
-            self._journal.tell("unloaded", launch=launch.number, variant=name, error=error)
+            self._journal.tell(NotLoaded(launch=launch.number, variant=name, error=error))
             if failure.status == SKIPPED:
-                self._keep(launch, runs.pop(0), False, Recording(), Outcome(SKIPPED, error), None, None)
+                self._keep_unmade(launch, runs.pop(0), Outcome(SKIPPED, error))
             elif failure.status in FAILURES:
                 self._load_errors.setdefault(name, []).append(failure)
         self._describe(launch, error)
@@ -193,42 +207,48 @@ class Engine:
         while runs:
             status = SKIPPED if variant.name in self._given_up else failure.status
             self._given_up.add(variant.name)
-            self._keep(launch, runs.pop(0), False, Recording(), Outcome(status, error), None, None)
+            self._keep_unmade(launch, runs.pop(0), Outcome(status, error))
 
     def _make_run(self, launch: Launch, run: PendingRun, warm_up: bool) -> None:
         launch.place += 1
-        cell, slot = run.cell, run.slot
+        cell, start = run.cell, self._start_of(launch, run, warm_up)
         out = self._keeper.making_path(launch.number, launch.place)
         forecast = self._setting.forecaster.of_run(cell, cold=launch.place == 1)
+        steps = cell.settings.get("steps")
         self._journal.tell(
-            "run", launch=launch.number, place=launch.place, cell=cell.key, variant=cell.variant.name,
-            form=cell.variant.form, task=cell.task.name, seed=cell.seed, settings=dict(cell.settings),
-            varied=self._varied(cell),
-            round=slot.round, repeat=slot.repeat, warm_up=warm_up, steps=cell.settings.get("steps"),
-            prompt=cell.task.prompt[:200], started_at=_started_at(None), source=self._source(cell.variant),
-            trial=self._setting.trial, memory_limit_bytes=cell.variant.limits.memory_bytes,
-            forecast_s=[forecast.low_s, forecast.high_s] if forecast is not None else None,
-            left_s=self._remaining.time_left_s(self._setting.forecaster),
+            RunBegins(
+                start=start, steps=steps if isinstance(steps, int) else None, prompt=cell.task.prompt[:PROMPT_SHOWN],
+                memory_limit_bytes=cell.variant.limits.memory_bytes,
+                forecast_s=(forecast.low_s, forecast.high_s) if forecast is not None else None,
+                left_s=self._remaining.time_left_s(self._setting.forecaster),
+            )
         )  # fmt: skip
         recording, loaded = Recording(), launch.loaded
         asked_s = monotonic()
         outcome = launch.make_run(cell, out, recording)
         if launch.loaded != loaded:  # something was imported during the run
             self._describe(launch)
-        time_s = self._keep(launch, run, warm_up, recording, outcome, out, forecast).time_s
-        if outcome.status == FINISHED and time_s is not None:
-            self._setting.forecaster.learn(cell.key, cell.variant.name, recording.steps, time_s, cold=launch.place == 1)
-            self._remaining.learn_between(monotonic() - asked_s - time_s)
-
-    def _keep(self, launch: Launch, run: PendingRun, warm_up: bool, recording: Recording, outcome: Outcome,
-              made: Path | None, forecast: Forecast | None) -> Progress:  # fmt: skip
-        """Hand a run over to be kept, and return what it came to."""
-        cell, slot = run.cell, run.slot
         progress = recording.progress(stopped_ns=monotonic_ns())
         # Token by token no secret may have been seen: whole, it would be.
         progress = replace(progress, text=launch.secrets.hide_text(progress.text))
-        record = RunRecord(
-            slot=slot,
+        start = replace(start, started_at=_started_at(progress.time_s))
+        record = self._record(launch, run, start, outcome, progress)
+        self._keep(replace(record, log_tail=launch.log.tail(), machine=launch.machine(), forecast=forecast), out)
+        if outcome.status == FINISHED and progress.time_s is not None:
+            time_s = progress.time_s
+            self._setting.forecaster.learn(cell.key, cell.variant.name, recording.steps, time_s, cold=launch.place == 1)
+            self._remaining.learn_between(monotonic() - asked_s - time_s)
+
+    def _keep_unmade(self, launch: Launch, run: PendingRun, outcome: Outcome) -> None:
+        """Keep a run that could not begin."""
+        self._keep(self._record(launch, run, self._start_of(launch, run, False), outcome, Progress()), None)
+
+    def _start_of(self, launch: Launch, run: PendingRun, warm_up: bool) -> RunStart:
+        cell, slot = run.cell, run.slot
+        return RunStart(
+            cell=slot.cell_key,
+            round=slot.round,
+            repeat=slot.repeat,
             launch=launch.number,
             place=launch.place,
             warm_up=warm_up,
@@ -237,30 +257,38 @@ class Engine:
             task=cell.task.name,
             seed=cell.seed,
             settings=cell.settings,
-            limits=cell.variant.limits.as_mapping(),
-            status=outcome.status,
-            error=outcome.error,
-            started_at=_started_at(progress.time_s),
-            progress=progress,
-            exit_code=outcome.exit_code,
-            log_tail=launch.log.tail() if made is not None else "",
-            provenance=self._provenance(cell, launch),
-            machine=launch.machine() if made is not None else {},
-            forecast=forecast,
+            varied={**cell.varied, **self._setting.varied},
+            started_at=_started_at(None),
             source=self._source(cell.variant),
             trial=self._setting.trial,
-            varied=self._varied(cell),
         )
+
+    def _record(
+        self, launch: Launch, run: PendingRun, start: RunStart, outcome: Outcome, progress: Progress
+    ) -> RunRecord:
+        return RunRecord(
+            start=start,
+            limits=run.cell.variant.limits.as_mapping(),
+            status=outcome.status,
+            error=outcome.error,
+            progress=progress,
+            exit_code=outcome.exit_code,
+            provenance=self._provenance(run.cell, launch),
+        )
+
+    def _keep(self, record: RunRecord, made: Path | None) -> None:
+        """Hand a run over to be kept, and say so."""
         number = self._keeper.keep_run(record, made)
-        self._remaining.run_is_made(record.variant, warm_up)
+        start, progress = record.start, record.progress
+        self._remaining.run_is_made(start.variant, start.warm_up)
         self._journal.tell(
-            "kept", run=number, launch=launch.number, place=launch.place, variant=record.variant, task=record.task,
-            seed=record.seed, round=slot.round, repeat=slot.repeat, warm_up=warm_up, status=record.status,
-            error=record.error, time_s=progress.time_s, steps=len(progress.step_times_s), tokens=progress.tokens,
-            varied=dict(record.varied),
-            memory_peak_bytes=record.memory_peak_bytes,
+            RunKept(
+                run=number, launch=start.launch, place=start.place, variant=start.variant, task=start.task,
+                seed=start.seed, round=start.round, repeat=start.repeat, warm_up=start.warm_up, varied=start.varied,
+                status=record.status, error=record.error, time_s=progress.time_s, steps=len(progress.step_times_s),
+                tokens=progress.tokens, memory_peak_bytes=record.memory_peak_bytes,
+            )
         )  # fmt: skip
-        return progress
 
     def _provenance(self, cell: Cell, launch: Launch) -> dict[str, Any]:
         runner = self._plan.runner_of(cell.variant)
@@ -273,9 +301,6 @@ class Engine:
             "files": self._sources.of_variant(cell.variant),
             "total_includes_load": launch.total_includes_load,
         }
-
-    def _varied(self, cell: Cell) -> dict[str, Any]:
-        return {**cell.varied, **self._setting.varied}
 
     def _source(self, variant: Variant) -> str:
         """Where a variant's figures are from: of a stand-in they are simulated, whatever part of it that is."""

@@ -8,15 +8,18 @@ model's, as they came.
 import json
 import os
 from collections.abc import Callable, Mapping
+from dataclasses import replace
 from pathlib import Path
 from time import monotonic_ns
 from typing import Any
 
+from unvek.core.run.entries import Continued, Entry, LaunchBegins, PlanBegins, entry_as_json, read_entry
+
 JOURNALS_KEPT = 10
 FIRST_PART = "-001"
 LARGEST_BYTES = 64 * 2**20
-Entry = Mapping[str, Any]
 Listener = Callable[[Entry], None]
+EventRead = Mapping[str, Any]  # a model's line, as it came: whoever uses a field of it must check it
 
 
 class Journal:
@@ -33,15 +36,14 @@ class Journal:
         self._part = 1
         self._fd = self._opened(path)
         self._size = 0
-        self.begin_again: Callable[[], Entry] | None = None
+        self.begin_again: Callable[[], PlanBegins] | None = None
 
-    def tell(self, entry: str, **content: Any) -> None:
-        if entry == "launch" and self._size > self._largest_bytes and self.begin_again is not None:
+    def tell(self, entry: Entry) -> None:
+        if isinstance(entry, LaunchBegins) and self._size > self._largest_bytes and self.begin_again is not None:
             self._continue(self.begin_again())
-        whole = {"entry": entry, "at_ns": monotonic_ns(), **content}
-        self._write(json.dumps(whole, allow_nan=False).encode() + b"\n")
+        entry = self._write_entry(entry)
         if self._listener is not None:
-            self._listener(whole)
+            self._listener(entry)
 
     def pass_on(self, lines: list[bytes]) -> None:
         """Write event lines as they came, in one call."""
@@ -51,21 +53,26 @@ class Journal:
     def close(self) -> None:
         os.close(self._fd)
 
-    def _continue(self, beginning: Entry) -> None:
+    def _continue(self, beginning: PlanBegins) -> None:
         self._part += 1
         path = self.path.with_name(f"{self.path.stem.removesuffix(FIRST_PART)}-{self._part:03}.jsonl")
         fd = self._opened(path)
-        self._write(json.dumps({"entry": "continued", "at_ns": monotonic_ns(), "in": path.name}).encode() + b"\n")
+        self._write_entry(Continued(into=path.name))
         os.close(self._fd)
         self._fd, self._size = fd, 0
-        whole = {"entry": "plan", "at_ns": monotonic_ns(), **beginning}
-        self._write(json.dumps(whole, allow_nan=False).encode() + b"\n")
+        self._write_entry(beginning)
 
     def _opened(self, path: Path) -> int:
         path.parent.mkdir(parents=True, exist_ok=True)
         for old in sorted(path.parent.glob("*.jsonl"))[: -JOURNALS_KEPT + 1]:
             old.unlink(missing_ok=True)
         return os.open(path, os.O_WRONLY | os.O_APPEND | os.O_CREAT | os.O_CLOEXEC, 0o644)
+
+    def _write_entry(self, entry: Entry) -> Entry:
+        """Write an entry, and return it with its stamp."""
+        stamped = replace(entry, at_ns=monotonic_ns())
+        self._write(json.dumps(entry_as_json(stamped), allow_nan=False).encode() + b"\n")
+        return stamped
 
     def _write(self, data: bytes) -> None:
         self._size += len(data)
@@ -81,19 +88,13 @@ class JournalReader:
         self._file = open(path, "rb")  # noqa: SIM115, closed by close()
         self._rest = b""
 
-    def read(self, most_bytes: int = 2**22) -> list[dict[str, Any]]:
+    def read(self, most_bytes: int = 2**22) -> list[Entry | EventRead]:
         """Return the entries and events that have come since the last call, at most so many bytes of them."""
         *lines, self._rest = (self._rest + self._file.read(most_bytes)).split(b"\n")
-        found = []
-        for line in lines:
-            try:
-                content = json.loads(line)
-            except (ValueError, RecursionError):
-                continue  # a line that a killed engine left half written
-            if isinstance(content, dict):
-                found.append(content)
-        if found and found[-1].get("entry") == "continued":
-            self._follow(str(found.pop().get("in")))
+        found = [content for line in lines if (content := _content_of(line)) is not None]
+        if found and isinstance(last := found[-1], Continued):
+            found.pop()
+            self._follow(last.into)
         return found
 
     def _follow(self, name: str) -> None:
@@ -107,6 +108,17 @@ class JournalReader:
 
     def close(self) -> None:
         self._file.close()
+
+
+def _content_of(line: bytes) -> Entry | EventRead | None:
+    """Return what a line holds; None for one that is neither, such as one that a killed engine left half written."""
+    try:
+        content = json.loads(line)
+    except (ValueError, RecursionError):
+        return None
+    if not isinstance(content, dict):
+        return None
+    return content if "event" in content else read_entry(content)  # a model's line may claim to be an entry too
 
 
 def latest_journal(folder: Path) -> Path | None:

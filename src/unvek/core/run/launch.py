@@ -9,6 +9,7 @@ from unvek.core.plan.cells import Cell
 from unvek.core.plan.model import Variant
 from unvek.core.rig.process_tree import ProcessTree
 from unvek.core.rig.telemetry import Instruments, Look, Telemetry
+from unvek.core.run.entries import Looked
 from unvek.core.run.events import Event, packages_of
 from unvek.core.run.family import exit_words
 from unvek.core.run.interruption import Interruption
@@ -170,10 +171,11 @@ class Launch:
 
     def _tell(self, look: Look, telemetry: Telemetry) -> None:
         self._journal.tell(
-            "look",
-            memory_bytes=look.tree.memory_bytes,
-            device_bytes=look.device_bytes,
-            others_share=telemetry.others_share_now,
+            Looked(
+                memory_bytes=look.tree.memory_bytes,
+                device_bytes=look.device_bytes,
+                others_share=telemetry.others_share_now,
+            )
         )
 
     def _ended_early(self, process: ModelProcess, telemetry: Telemetry, when: str) -> Outcome:

@@ -70,14 +70,16 @@ class Progress:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class RunRecord:
-    """One execution of a cell. `place` counts the runs of a launch from 1; place 1 is the cold one.
+class RunStart:
+    """What is known of an execution of a cell when it begins.
 
-    `machine` is what telemetry saw meanwhile; a `trial` is a run made by hand, no part of any plan's runs; `varied`
-    holds the settings that differ from the plan's.
+    `place` counts the runs of a launch from 1; place 1 is the cold one. A `trial` is a run made by hand, no part of any
+    plan's runs; `varied` holds the settings that differ from the plan's.
     """
 
-    slot: Slot
+    cell: str
+    round: int
+    repeat: int
     launch: int
     place: int
     warm_up: bool
@@ -86,19 +88,26 @@ class RunRecord:
     task: str
     seed: int
     settings: Mapping[str, Any]
+    varied: Mapping[str, Any] = field(default_factory=dict)
+    started_at: str
+    source: str = MEASURED
+    trial: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RunRecord:
+    """A run that is over. `machine` is what telemetry saw meanwhile."""
+
+    start: RunStart
     limits: Mapping[str, float | None]
     status: str
     error: str | None
-    started_at: str
     progress: Progress
     exit_code: int | None
-    log_tail: str
     provenance: Mapping[str, Any]
+    log_tail: str = ""
     machine: Mapping[str, Any] = field(default_factory=dict)
     forecast: Forecast | None = None
-    source: str = MEASURED
-    trial: bool = False
-    varied: Mapping[str, Any] = field(default_factory=dict)
 
     @property
     def memory_peak_bytes(self) -> int | None:

@@ -8,7 +8,7 @@ from unvek.core.run.asks import PAUSE
 from unvek.core.run.record import DISTURBED_FROM, FINISHED
 from unvek.core.units import bytes_words, counted, duration_words, range_words, times_words
 from unvek.show.bars import step_bars
-from unvek.show.figures import settings_words, variant_text
+from unvek.show.figures import item_words, variant_text
 from unvek.show.half_blocks import half_blocks
 from unvek.show.live.state import NS, LiveState, RunNow, VariantSoFar
 from unvek.show.palette import FORM_COLOURS, FORM_MARKS, REFERENCE_LINE, RUN_DOT, WARNING
@@ -93,13 +93,14 @@ def _now_words(state: LiveState, now_ns: int, columns: int, height: int) -> list
             form = state.variants[state.loading].form
             return [variant_text(state.loading, form), Text("loading", style="dim"), *_machine_words(state, None)]
         return [Text(_between_runs(state), style="dim")]
-    variant = state.variants[now.variant]
+    start = now.start
+    variant = state.variants[start.variant]
     elapsed_s = max(0, (now.ended_ns or now_ns) - now.began_ns) * NS
     lines = [
-        variant_text(now.variant, variant.form)
-        + Text("  warm-up" if now.warm_up else f"  run {now.round}.{now.repeat}", style="dim")
+        variant_text(start.variant, variant.form)
+        + Text("  warm-up" if start.warm_up else f"  run {start.round}.{start.repeat}", style="dim")
         + Text(_pause_words(state), style=WARNING),
-        Text(", ".join([clean(now.task), f"seed {now.seed}", *filter(None, [settings_words(now.varied)])])),
+        Text(item_words(start.task, start.seed, start.varied)),
         Text(clean(now.prompt), style="dim"),
         *_step_lines(now, columns, FORM_COLOURS[variant.form]),
         Text(f"{duration_words(elapsed_s)} elapsed{_left_words(now, elapsed_s)}"),
@@ -177,10 +178,10 @@ def _machine_words(state: LiveState, now: RunNow | None) -> list[Text]:
             full = min(BAR_COLUMNS, round(BAR_COLUMNS * held / limit))
             line += Text(f" of {bytes_words(limit)}  ", style="dim")
             line += Text("━" * full) + Text("─" * (BAR_COLUMNS - full), style="dim")
-        elif now is not None and (peak := state.variants[now.variant].memory_peak_bytes):
+        elif now is not None and (peak := state.variants[now.start.variant].memory_peak_bytes):
             line += Text(f", {bytes_words(max(peak, held))} at most", style="dim")
         words.append(line)
-    elif now is not None and (peak := state.variants[now.variant].memory_peak_bytes):
+    elif now is not None and (peak := state.variants[now.start.variant].memory_peak_bytes):
         words.append(Text(f"memory up to {bytes_words(peak)} so far", style="dim"))
     if state.device_bytes is not None:
         words.append(Text(f"on the accelerator {bytes_words(state.device_bytes)}", style="dim"))

@@ -8,33 +8,40 @@ from dataclasses import dataclass, field
 from statistics import median
 from typing import Any
 
-from unvek.core.run.record import FAILURES, FINISHED
+from unvek.core.run.entries import (
+    Entry,
+    GoesOn,
+    LaunchBegins,
+    Looked,
+    NotLoaded,
+    Over,
+    Paused,
+    PlanBegins,
+    Range,
+    RunBegins,
+    RunKept,
+)
+from unvek.core.run.journal import EventRead
+from unvek.core.run.record import FAILURES, FINISHED, RunStart
 
 NS = 1e-9
 TEXT_KEPT = 2000
 HOLD_NS = 1_000_000_000
-ENTRIES = {"plan", "launch", "unloaded", "run", "look", "kept", "paused", "going on", "over"}
 
 
 @dataclass(slots=True)
 class RunNow:
     """The run in progress."""
 
-    variant: str
-    task: str
-    seed: int
-    round: int
-    repeat: int
-    warm_up: bool
+    start: RunStart
     prompt: str
-    forecast_s: tuple[float, float] | None
+    forecast_s: Range | None
     memory_limit_bytes: int | None
     steps_of: int | None
     began_ns: int
     boundary_ns: int
     step_times_s: list[float] = field(default_factory=list)
     phase: str = ""
-    varied: Mapping[str, Any] = field(default_factory=dict)
     tokens: int = 0
     unit: str = "tokens"
     text: str = ""
@@ -89,18 +96,6 @@ class VariantSoFar:
 
 
 @dataclass(frozen=True, slots=True)
-class MadeRun:
-    """A run that was kept."""
-
-    variant: str
-    task: str
-    seed: int
-    warm_up: bool
-    status: str
-    time_s: float | None
-
-
-@dataclass(frozen=True, slots=True)
 class Preview:
     """The latest picture as it formed, and which run it is of: a new run may not have sent its own yet."""
 
@@ -123,7 +118,7 @@ class LiveState:
         self.now: RunNow | None = None
         self._before: RunNow | None = None
         self.loading: str | None = None
-        self.latest: deque[MadeRun] = deque(maxlen=100)
+        self.latest: deque[RunKept] = deque(maxlen=100)
         self.preview: Preview | None = None
         self.news = ""
         self.latest_ns = 0
@@ -138,14 +133,15 @@ class LiveState:
         self.asked = ""
         self.log_lines: list[str] = []
 
-    def take(self, content: Mapping[str, Any]) -> None:
-        """Take one line of the journal. A line that lacks what it should have is passed over."""
+    def take(self, content: Entry | EventRead) -> None:
+        """Take an entry of the journal, or an event; one that does not fit what came before is passed over."""
         try:
-            self.latest_ns = max(self.latest_ns, int(content["at_ns"]))
-            if "event" in content:  # first: a model's line may claim to be an entry too
+            if isinstance(content, Entry):
+                self.latest_ns = max(self.latest_ns, content.at_ns)
+                self._on_entry(content)
+            else:
+                self.latest_ns = max(self.latest_ns, int(content["at_ns"]))
                 self._on_event(content)
-            elif content["entry"] in ENTRIES:
-                getattr(self, "_on_" + content["entry"].replace(" ", "_"))(content)
         except (KeyError, TypeError, ValueError, binascii.Error):
             return
 
@@ -164,68 +160,62 @@ class LiveState:
         gone_s = max(0, now_ns - at_ns) * NS
         return max(0.0, low_s - gone_s), max(0.0, high_s - gone_s)
 
-    def _on_plan(self, entry: Mapping[str, Any]) -> None:
-        self.title, self.reference, self.rig = entry["title"], entry["reference"], entry["rig"]
-        self.rounds, self.planned, self.asks = entry["rounds"], entry["planned"], str(entry["asks"])
-        self.variants = {name: VariantSoFar(form) for name, form in entry["variants"]}
-        self.done = self.planned - sum(entry["pending"].values())
-        left_s = _range(entry.get("left_s"))
-        self._left = (*left_s, entry["at_ns"]) if left_s is not None else None
-        for name, time_s, status, warm_up in entry["earlier"]:
+    def _on_entry(self, entry: Entry) -> None:
+        match entry:
+            case PlanBegins():
+                self._on_plan(entry)
+            case LaunchBegins():
+                self.loading, self.round, self.log = entry.variant, entry.round, entry.log
+                self.now = self._before = None
+                self.memory_bytes = self.device_bytes = None
+            case NotLoaded():
+                self.news = f"{entry.variant} could not be loaded: {entry.error}"
+            case RunBegins():
+                self._on_run(entry)
+            case Looked():
+                self.memory_bytes, self.device_bytes = entry.memory_bytes, entry.device_bytes
+                self.others_share = entry.others_share
+            case Paused():
+                self.paused, self.asked = True, ""
+            case GoesOn():
+                self.paused, self.asked, self.news = False, "", ""
+            case RunKept():
+                self._on_kept(entry)
+            case Over():
+                self.over, self.now, self.loading, self.paused = True, None, None, False
+                self.stopped = entry.stopped
+
+    def _on_plan(self, entry: PlanBegins) -> None:
+        self.title, self.reference, self.rig = entry.title, entry.reference, entry.rig
+        self.rounds, self.planned, self.done, self.asks = entry.rounds, entry.planned, entry.done, entry.asks
+        self.variants = {name: VariantSoFar(form) for name, form in entry.variants}
+        self._foresee(entry.left_s, entry.at_ns)
+        for name, time_s, status, warm_up in entry.earlier:
             self._add(self.variants[name], time_s, status, warm_up)
 
-    def _on_launch(self, entry: Mapping[str, Any]) -> None:
-        self.loading, self.round, self.log = entry["variant"], entry["round"], str(entry["log"])
-        self.now = self._before = None
-        self.memory_bytes = self.device_bytes = None
+    def _foresee(self, left_s: Range | None, at_ns: int) -> None:
+        self._left = (*left_s, at_ns) if left_s is not None else None
 
-    def _on_unloaded(self, entry: Mapping[str, Any]) -> None:
-        self.news = f"{entry['variant']} could not be loaded: {entry['error']}"
-
-    def _on_run(self, entry: Mapping[str, Any]) -> None:
-        self.loading = None
-        self.round = entry["round"]
+    def _on_run(self, entry: RunBegins) -> None:
+        start = entry.start
+        self.loading, self.round = None, start.round
         if self.now is not None and self.now.has_news:
             self._before = self.now
         self.now = RunNow(
-            variant=entry["variant"], task=entry["task"], seed=entry["seed"], round=entry["round"],
-            repeat=entry["repeat"], warm_up=entry["warm_up"], prompt=entry["prompt"],
-            forecast_s=_range(entry["forecast_s"]), memory_limit_bytes=entry["memory_limit_bytes"],
-            steps_of=entry["steps"] if isinstance(entry["steps"], int) else None,
-            began_ns=entry["at_ns"], boundary_ns=entry["at_ns"], varied=entry.get("varied") or {},
+            start=start, prompt=entry.prompt, forecast_s=entry.forecast_s, memory_limit_bytes=entry.memory_limit_bytes,
+            steps_of=entry.steps, began_ns=entry.at_ns, boundary_ns=entry.at_ns,
         )  # fmt: skip
+        self._foresee(entry.left_s, entry.at_ns)
 
-        left_s = _range(entry["left_s"])
-        self._left = (*left_s, entry["at_ns"]) if left_s is not None else None
-
-    def _on_look(self, entry: Mapping[str, Any]) -> None:
-        self.memory_bytes, self.device_bytes = entry["memory_bytes"], entry["device_bytes"]
-        self.others_share = entry["others_share"]
-
-    def _on_paused(self, entry: Mapping[str, Any]) -> None:
-        self.paused, self.asked = True, ""
-
-    def _on_going_on(self, entry: Mapping[str, Any]) -> None:
-        self.paused, self.asked, self.news = False, "", ""
-
-    def _on_kept(self, entry: Mapping[str, Any]) -> None:
-        variant = self.variants[entry["variant"]]
-        self.latest.append(
-            MadeRun(entry["variant"], entry["task"], entry["seed"], entry["warm_up"], entry["status"], entry["time_s"])
-        )
-        self._add(variant, entry["time_s"], entry["status"], entry["warm_up"])
-        if not entry["warm_up"]:
+    def _on_kept(self, entry: RunKept) -> None:
+        variant = self.variants[entry.variant]
+        self.latest.append(entry)
+        self._add(variant, entry.time_s, entry.status, entry.warm_up)
+        if not entry.warm_up:
             self.done += 1
-        if entry["memory_peak_bytes"]:
-            variant.memory_peak_bytes = max(variant.memory_peak_bytes, entry["memory_peak_bytes"])
-        if entry["status"] != FINISHED:
-            self.news = (
-                f"{entry['variant']}, {entry['task']}, seed {entry['seed']}: {entry['status']}, {entry['error']}"
-            )
-
-    def _on_over(self, entry: Mapping[str, Any]) -> None:
-        self.over, self.now, self.loading, self.paused = True, None, None, False
-        self.stopped = bool(entry["stopped"])
+        variant.memory_peak_bytes = max(variant.memory_peak_bytes, entry.memory_peak_bytes or 0)
+        if entry.status != FINISHED:
+            self.news = f"{entry.variant}, {entry.task}, seed {entry.seed}: {entry.status}, {entry.error}"
 
     @staticmethod
     def _add(variant: VariantSoFar, time_s: float | None, status: str, warm_up: bool) -> None:
@@ -254,11 +244,8 @@ class LiveState:
                 now.take_streamed(event)
             case "preview":
                 width, height, rgb = event["width"], event["height"], base64.b64decode(event["rgb"], validate=True)
+                start = now.start
                 if 0 < width * height <= 96 * 96 and len(rgb) == 3 * width * height:
-                    self.preview = Preview(width, height, rgb, f"{now.variant}, {now.task}, seed {now.seed}")
+                    self.preview = Preview(width, height, rgb, f"{start.variant}, {start.task}, seed {start.seed}")
             case "ended":
                 now.ended_ns = at_ns
-
-
-def _range(value: Any) -> tuple[float, float] | None:
-    return (float(value[0]), float(value[1])) if value is not None else None
