@@ -15,8 +15,12 @@ import numpy as np
 from common import paired_ratio_words, spread_words, unvek
 
 from unvek.core.findings.gathering import gather
+from unvek.core.ids import new_id
 from unvek.core.logbook import tables
-from unvek.core.logbook.store import Logbook
+from unvek.core.logbook.rows import KeptRun, RunDetails
+from unvek.core.logbook.store import Logbook, insert_all
+from unvek.core.plan.model import Limits, Plan, Schedule, Task, Variant
+from unvek.core.run.record import LaunchAbout, Provenance
 
 VARIANTS, TASKS, SEEDS, REPEATS = 10, 10, 10, 10
 REPEATED = 5
@@ -84,12 +88,14 @@ def fill(path: Path, runs: int) -> int:
     rounds = max(1, runs // (len(cells) * REPEATS))
     with Logbook.make_or_open(path) as logbook:
         logbook.record_rig("bench", {"processor": "p", "cores": 2, "memory_bytes": 2**34, "system": "s", "kernel": "k"})
-        logbook.record_plan(Path("plan.toml"), "", content(cells))
+        logbook.record_plan(
+            plan(), [f"{v}/{t}/{s}" for v, t, s in cells], {f"variant-{v}": 10**6 for v in range(VARIANTS)}
+        )
         number = 0
         for round_number in range(1, rounds + 1):
             for variant in range(VARIANTS):
                 launch = logbook.open_launch(f"variant-{variant}", round_number)
-                logbook.describe_launch(launch, 0.1, None, {"packages": {"numpy": "2.1"}, "python": "3.11"})
+                logbook.describe_launch(launch, 0.1, None, LaunchAbout(packages={"numpy": "2.1"}, python="3.11"))
                 level = (1 + variant / 5) * rng.normal(1, 0.02)
                 rows = []
                 for place, (task, seed, repeat) in enumerate(np.ndindex(TASKS, SEEDS, REPEATS), 2):
@@ -97,45 +103,47 @@ def fill(path: Path, runs: int) -> int:
                     step_s = level * rng.normal(1, 0.01)
                     rows.append(row(number, launch, place, (variant, task, seed), round_number, repeat, step_s))
                 with logbook._writing() as connection:
-                    connection.execute(tables.runs.insert(), rows)
-                    connection.execute(tables.run_details.insert(), [details(entry["number"]) for entry in rows])
+                    insert_all(connection, tables.runs, rows)
+                    insert_all(connection, tables.run_details, (details(entry.number) for entry in rows))
     return number
 
 
-def content(cells: list[tuple[int, int, int]]) -> dict:
-    variant = {"form": "full", "settings": {"guidance": 1.0}, "weights_bytes": 10**6}
-    task = {"prompt": "p", "seeds": list(range(SEEDS))}
-    return {
-        "title": "Scale", "reference": "variant-0", "quality": None, "rounds": 3, "repeats": REPEATS, "measures": [],
-        "variants": [{"name": f"variant-{v}", **variant} for v in range(VARIANTS)],
-        "tasks": [{"name": f"task-{t}", **task, "facts": {"steps": t + 1}} for t in range(TASKS)],
-        "cells": [f"{v}/{t}/{s}" for v, t, s in cells], "vary": {},
-    }  # fmt: skip
+def plan() -> Plan:
+    variants = (
+        Variant(
+            name=f"variant-{v}", form="full", runner="", of=None, weights=(), parts={}, settings={"guidance": 1.0},
+            limits=Limits(),
+        )
+        for v in range(VARIANTS)
+    )  # fmt: skip
+    tasks = (
+        Task(
+            name=f"task-{t}", prompt="p", seeds=tuple(range(SEEDS)), inputs=(), expect=(), wanted=(),
+            facts={"steps": t + 1}, settings={},
+        )
+        for t in range(TASKS)
+    )  # fmt: skip
+    return Plan(
+        path=Path("plan.toml"), text="", title="Scale", reference="variant-0", quality=None,
+        schedule=Schedule(rounds=3, repeats=REPEATS), runners={}, variants=tuple(variants), tasks=tuple(tasks),
+    )  # fmt: skip
 
 
-def row(number, launch, place, cell, round_number, repeat, step_s) -> dict:
+def row(number, launch, place, cell, round_number, repeat, step_s) -> KeptRun:
     variant, task, seed = (int(part) for part in cell)
     steps = task + 1
-    unknown = dict.fromkeys(
-        ("error", "voided", "memory_device_bytes", "energy_j", "forecast_low_s", "forecast_high_s", "forecast_basis")
-    )
-    return unknown | {
-        "number": number, "cell": f"{variant}/{task}/{seed}", "launch": launch, "place": place, "form": "full",
-        "variant": f"variant-{variant}", "task": f"task-{task}", "seed": seed, "round": round_number,
-        "repeat": int(repeat) + 1, "warm_up": False, "varied": {}, "status": "finished", "source": "measured",
-        "started_at": "2026-11-23T10:00:00.000+00:00", "time_s": step_s * steps, "first_s": step_s, "steps": steps,
-        "step_time_s": step_s, "memory_peak_bytes": 40 * 2**20, "cpu_s": step_s * steps, "tokens": 0, "trial": False,
-        "others_share": 0.01, "stolen_share": 0.0,
-    }  # fmt: skip
+    return KeptRun(
+        number=number, id=new_id(), cell=f"{variant}/{task}/{seed}", launch=launch, place=place,
+        variant=f"variant-{variant}", task=f"task-{task}", seed=seed, round=round_number, repeat=int(repeat) + 1,
+        status="finished", started_at="2026-11-23T10:00:00.000+00:00", time_s=step_s * steps, first_s=step_s,
+        steps=steps, step_time_s=step_s, memory_peak_bytes=40 * 2**20, cpu_s=step_s * steps, others_share=0.01,
+        stolen_share=0.0,
+    )  # fmt: skip
 
 
-def details(number: int) -> dict:
-    made_of = {"runner": "python", "script": {"painter.py": "a" * 64}, "files": {"w.safetensors": "b" * 64}}
-    return {
-        "run": number, "settings": {"steps": 8}, "limits": {}, "step_times_s": bytes(80), "phases_s": {}, "faults": [],
-        "provenance": made_of, "exit_code": None, "log_tail": "", "text": "", "machine": {}, "piece_times_s": b"",
-        "requests": [],
-    }  # fmt: skip
+def details(number: int) -> RunDetails:
+    made_of = Provenance(runner="python", script={"painter.py": "a" * 64}, files={"w.safetensors": "b" * 64})
+    return RunDetails(run=number, settings={"steps": 8}, step_times_s=bytes(80), provenance=made_of)
 
 
 if __name__ == "__main__":

@@ -12,8 +12,8 @@ from tests.support import environment, program
 
 SOURCE = Path(unvek.__file__).parent
 # From the ground up: a room may import from itself and from rooms before it.
-ROOMS = ("probe", "core.units", "core.stats", "core.measures", "core.errors", "core.plan", "core.rig", "core.run", "core.logbook",
-         "core.exchange", "core.findings", "core.rounds", "core.session", "core.trial", "show", "demo", "cli")  # fmt: skip
+ROOMS = ("probe", "core.units", "core.ids", "core.stats", "core.measures", "core.errors", "core.plan", "core.rig", "core.run", "core.logbook",
+         "core.exchange", "core.findings", "core.session", "show", "demo", "cli")  # fmt: skip
 HEAVY = ("numpy", "scipy", "pandas", "matplotlib", "pyarrow", "sqlalchemy", "rich", "PIL", "psutil")
 
 

@@ -67,11 +67,18 @@ class TheProbe(ProjectTest):
         self.assertEqual(run["measures"]["calls so far"], 2.0)
 
     def test_what_cannot_be_is_refused_where_it_is_said(self):
-        for body, words in (("probe.value('x', float('nan'))", "no finite number"), ("probe.preview(4, 4, b'1')", "3 bytes for each"),
-                            ("probe.output('missing.png')", "FileNotFoundError")):  # fmt: skip
+        for body, words in (
+            ("probe.preview(4, 4, b'1')", "3 bytes for each"),
+            ("probe.output('missing.png')", "FileNotFoundError"),
+        ):
             run = self.run_script(body, expect=1)
             self.assertEqual(run["status"], "failed")
             self.assertIn(words, run["error"])
+
+    def test_a_number_that_is_none_is_refused_and_the_run_goes_on(self):
+        run = self.run_script("probe.value('x', float('nan'))\nprobe.value('y', 1)")
+        self.assertEqual((run["status"], run["faults"]), ("finished", [["refused", "x nan: no finite number"]]))
+        self.assertEqual(run["measures"], {"y": 1.0})
 
     def test_scripts_can_import_their_neighbours_and_find_their_files(self):
         self.write("probe.py", "raise SystemExit('a module of the same name as one of ours')")

@@ -18,13 +18,13 @@ from unvek.core.findings.comparison import Comparison, ComparisonRow, FailuresFo
 from unvek.core.findings.forecasts import BasisScored, ForecastScored, ForecastScores, SessionScored
 from unvek.core.findings.machine import RigReport
 from unvek.core.findings.outputs import OutputCell, OutputItem, OutputRow, OutputSheet
-from unvek.core.findings.runs import NoteFound, OutputFound, RunLine, RunList, RunWhole
+from unvek.core.findings.runs import MeasurementFound, NoteFound, OutputFound, RunLine, RunList, RunWhole
 from unvek.core.findings.sentences import sentence
 from unvek.core.findings.tradeoff import Count, CountFound, Tradeoff, TradeoffRow
 from unvek.core.rig.quiet import Disturber, Quietness
+from unvek.core.session.trial import Trial, TrialRun
 from unvek.core.stats.speedup import Split
 from unvek.core.stats.student import Estimate
-from unvek.core.trial import Trial, TrialRun
 from unvek.show.checkup import print_checkup
 from unvek.show.comparison import comparison_records, print_comparison
 from unvek.show.forecasts import print_forecasts
@@ -172,7 +172,8 @@ class PrintedTradeoff(unittest.TestCase):
 
 LINE = RunLine(run=7, variant="full", form="full", task="violet", seed=11, round=1, repeat=2, warm_up=False, varied={}, tokens=40,
                status="finished", voided=None, started="2026-01-01T10:00:00.123+00:00", time_s=0.166, steps=3,
-               step_time_s=0.05, source="measured", cold=False, launch=3, noted=False)  # fmt: skip
+               step_time_s=0.05, source="measured", cold=False, launch=3, noted=False,
+               id="01a214b9-7f9c-7657-a853-cf034c4f45e1", session="quiet")  # fmt: skip
 
 
 class PrintedRuns(unittest.TestCase):
@@ -205,7 +206,12 @@ class PrintedRuns(unittest.TestCase):
             piece_times_s=(0.05, 0.055), requests=(
                 {"client": 0, "error": None, "ended_s": 0.1, "code": 200}, {"client": 1, "error": "busy", "ended_s": 0.1, "code": 429},
             ),
-            faults=(("retry", "once"),), outputs=(OutputFound(path="outputs/L1/label.png", bytes=5400, digest="ab" * 32),),
+            faults=(("retry", "once"),), outputs=(OutputFound(path="outputs/L1/label.png", bytes=5400, digest="ab" * 32, state="changed"),),
+            measurements=(
+                MeasurementFound(name="likeness", value=0.93, why=None, unit="", origin="worked-out", definition="d", kind="ssim", against=3, shown=True),
+                MeasurementFound(name="facts", value=None, why="it made no text", unit="", origin="worked-out", definition="d", kind="holds", against=None, shown=True),
+                MeasurementFound(name="likeness", value=31.0, why=None, unit="dB", origin="worked-out", definition="e", kind="psnr", against=3, shown=False),
+            ),
             machine=MACHINE,
             provenance={"settings": {"steps": 3}, "command": ["./paint", "two words", "\x1b[2J"], "script": {"painter.py": "cd" * 32}, "files": {}, "python": "3.11.7",
                         "packages": {"numpy": "2.1", "odd\x1b": None}, "modules": {"helper.py": "ef" * 32},
@@ -214,7 +220,8 @@ class PrintedRuns(unittest.TestCase):
         )  # fmt: skip
         text = printed(print_run, whole)
         self.assertNotIn("\x1b", text)
-        for words in ("Run 7", "finished in 166 ms", "slowest 66 ms", "▆▆█", "steps: 166 ms", "38.1 MiB", "likeness: 0.93",
+        for words in ("Run 7", "finished in 166 ms", "slowest 66 ms", "▆▆█", "steps: 166 ms", "38.1 MiB", "likeness: 0.93", "facts: – (it made no text)", "1 value by other definitions", "quiet",
+                      "changed since the run",
                       "retry: once", "sha256 abababababab", "painter.py", "Python 3.11.7", "water weekly", "[31mwords", "150 to 200 ms, by the same cell",
                       "12:30: the till", "numpy 2.1, odd� of unknown version", "helper.py", "OMP_NUM_THREADS 1",
                       "3 processes together", "from 1.0 MiB to 2.0 MiB along the run", "▃█▅", "10.0 MiB at its peak on the accelerator", "0.95 cores busy",
@@ -310,7 +317,15 @@ class PrintedCheck(unittest.TestCase):
 class DrawnSheet(ProjectTest):
     def sheet(self, *pictures: Path | None) -> OutputSheet:
         cells = tuple(
-            OutputCell(text=None, picture=p, steps=4, time_s=0.02, likeness=0.9, status="finished" if p else "failed")
+            OutputCell(
+                text=None,
+                missing=None,
+                picture=p,
+                steps=4,
+                time_s=0.02,
+                likeness=0.9,
+                status="finished" if p else "failed",
+            )
             for p in pictures
         )
         items = tuple(OutputItem(task="violet", seed=n, prompt="a long prompt " * 30) for n in range(len(pictures)))
@@ -332,7 +347,8 @@ class DrawnSheet(ProjectTest):
     def test_texts_are_drawn_in_their_place_whatever_they_hold(self):
         texts = ("short", "\x1b[31mred " * 3000, "x" * 30_000, "\n" * 500, "\u202e\ufffd\U0001f33f")
         cells = tuple(
-            OutputCell(text=t, picture=None, steps=0, time_s=0.02, likeness=None, status="finished") for t in texts
+            OutputCell(text=t, missing=None, picture=None, steps=0, time_s=0.02, likeness=None, status="finished")
+            for t in texts
         )
         sheet = replace(self.sheet(*[None] * len(texts)), rows=(OutputRow(variant="full", form="full", cells=cells),))
         out = self.folder / "out.png"

@@ -22,6 +22,7 @@ COMMANDS = {
     "void": "Take a run out of every result, with the reason.",
     "compare": "Hold the variants against the reference.",
     "curve": "Show how a measure answers to a setting, and where more stops paying.",
+    "measure": "Work out what the plan measures of the outputs.",
     "audit": "Say whether the comparison is fair, and what is not.",
     "tradeoff": "Say which variants are worth considering, and which to pick.",
     "import": "Bring in timings from elsewhere.",

@@ -5,7 +5,7 @@ from pathlib import Path
 
 import click
 
-from unvek.cli.options import logbook_option, open_logbook, tell
+from unvek.cli.options import gather_evidence, logbook_option, open_logbook, tell
 
 
 @click.command()
@@ -22,13 +22,19 @@ def export(file: Path | None, logbook_path: Path | None) -> None:
       unvek export runs.parquet
       unvek export | head -3
     """
+    from unvek.core.errors import InputError
     from unvek.core.exchange.exporting import export_runs
     from unvek.core.exchange.files import ending_of, write_csv, write_rows
+    from unvek.core.findings.gathering import Selection
     from unvek.core.units import counted
 
     if file is not None:
         ending_of(file)
     with open_logbook(logbook_path) as logbook:
+        try:
+            gather_evidence(logbook, Selection(across_rigs=True))  # so that what the plan measures is there
+        except InputError:
+            pass  # no run of the newest plan yet
         exported = export_runs(logbook)
     if file is None:
         write_csv(exported.rows, exported.columns, sys.stdout)

@@ -15,15 +15,17 @@ MOST_SHOWN = 200  # runs in a table, unless all are asked for
 @click.option("--task", default="*", metavar="GLOB", help="Only tasks whose name fits.")
 @click.option("--status", "statuses", multiple=True, metavar="STATUS", help="Only this status; may be given again.")
 @settings_option("--varied", "Only runs with this varied value, such as steps=8.")
+@click.option("--session", default="*", metavar="GLOB", help="Only runs of sessions whose name fits.")
 @click.option("--since", metavar="WHEN", help="Only since then: '2 h' ago, or a date such as 2026-11-23 (UTC).")
 @click.option("--tries", is_flag=True, help="The runs made by 'unvek try', not those of plans.")
 @click.option("--all", "every", is_flag=True, help="All of them, however many: a table shows the newest 200.")
+@click.option("--sessions", is_flag=True, help="The sessions that made or brought in runs, instead of the runs.")
 @click.option("--forecasts", is_flag=True, help="How often the time foreseen held, instead of the runs.")
 @logbook_option
 @as_option
 def log(
-    variant: str, task: str, statuses: tuple[str, ...], varied: dict[str, Any], since: str | None, tries: bool,
-    every: bool, forecasts: bool, logbook_path: Path | None, how: str,
+    variant: str, task: str, statuses: tuple[str, ...], varied: dict[str, Any], session: str,
+    since: str | None, tries: bool, every: bool, sessions: bool, forecasts: bool, logbook_path: Path | None, how: str,
 ) -> None:  # fmt: skip
     """List the runs, in the order in which they were made.
 
@@ -33,15 +35,17 @@ def log(
     \b
     Examples, in the demo's folder:
       unvek log --variant '*-bit' --since '2 h'
-      unvek log --forecasts
+      unvek log --sessions
     """
     from datetime import UTC, datetime
 
     from unvek.core.findings.forecasts import score_forecasts
     from unvek.core.findings.runs import RunFilter, list_runs, parse_since
+    from unvek.core.findings.sessions import list_sessions
     from unvek.core.run.record import STATUSES
     from unvek.show.forecasts import FORECASTS
     from unvek.show.runs import RUNS
+    from unvek.show.sessions import SESSIONS
     from unvek.show.views import put
 
     for status in statuses:
@@ -51,9 +55,11 @@ def log(
     with open_logbook(logbook_path) as logbook:
         if forecasts:
             put(score_forecasts(logbook), FORECASTS, how)
+        elif sessions:
+            put(list_sessions(logbook), SESSIONS, how)
         else:
             wanted = RunFilter(
-                variant=variant, task=task, statuses=statuses, varied=varied, since=moment, trials=tries,
-                newest=None if every or how != "table" else MOST_SHOWN,
+                variant=variant, task=task, session=session, statuses=statuses, varied=varied, since=moment,
+                trials=tries, newest=None if every or how != "table" else MOST_SHOWN,
             )  # fmt: skip
             put(list_runs(logbook, wanted), RUNS, how)

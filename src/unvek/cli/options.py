@@ -23,6 +23,19 @@ logbook_option = click.option(
     metavar="FOLDER",
     help="The logbook's folder. If not given: logbook/ in this folder or the nearest one above it.",
 )
+
+
+def _checked_name(ctx: click.Context, option: click.Parameter, given: str | None) -> str | None:
+    from unvek.core.plan.names import NAME_WORDS, is_name
+
+    if given is not None and not is_name(given):
+        raise click.BadParameter(f"{given!r} is no name; wanted {NAME_WORDS}", ctx, option)
+    return given
+
+
+name_option = click.option(
+    "--name", metavar="NAME", callback=_checked_name, help="What this session is to be called; a time of day if not."
+)
 as_option = click.option(
     "--as",
     "how",
@@ -75,11 +88,11 @@ def open_logbook(path: Path | None) -> "Logbook":
 
 
 def gather_evidence(logbook: "Logbook", selection: "Selection | None" = None) -> "Evidence":
-    """Gather the evidence with everything that the plan measures worked out."""
+    """Gather the evidence, work out what the plan measures of it and is not known yet, and keep that."""
     from unvek.core.findings.gathering import EVERYTHING, gather
-    from unvek.core.findings.measuring import with_measures
+    from unvek.core.session.measuring import work_out
 
-    return with_measures(logbook, gather(logbook, selection or EVERYTHING))
+    return work_out(logbook, gather(logbook, selection or EVERYTHING), tell)[0]
 
 
 def settings_option(name: str, help_: str) -> Callable[[Command], Command]:

@@ -6,17 +6,20 @@ from pathlib import Path
 import click
 
 from unvek.cli import EXIT_FAULT, EXIT_STOPPED
-from unvek.cli.options import logbook_option, plan_argument
+from unvek.cli.options import logbook_option, name_option, plan_argument, tell
 
 
 @click.command()
 @plan_argument
 @logbook_option
+@name_option
 @click.option("--plain", is_flag=True, help="Print a line a run, and draw nothing.")
 @click.option("--afresh", is_flag=True, help="Void this plan's runs so far, and make all of them anew.")
 @click.option("--wait", is_flag=True, help="Wait while other runs are being made on this machine.")
 @click.option("--keep-going", is_flag=True, help="Go on when the terminal is closed.")
-def run(plan: Path, logbook_path: Path | None, plain: bool, afresh: bool, wait: bool, keep_going: bool) -> None:
+def run(
+    plan: Path, logbook_path: Path | None, name: str | None, plain: bool, afresh: bool, wait: bool, keep_going: bool
+) -> None:
     """Make the runs of PLAN, and watch them.
 
     On a terminal a live view is drawn; elsewhere a line is printed for each run, on standard error. Each finished
@@ -27,17 +30,19 @@ def run(plan: Path, logbook_path: Path | None, plain: bool, afresh: bool, wait: 
     \b
     Examples, in the demo's folder:
       unvek run
-      unvek run plan.toml --plain --keep-going
+      unvek run plan.toml --name quiet-evening --plain --keep-going
     """
     from unvek.core.logbook.folder import logbook_beside
     from unvek.core.plan.read import read_plan
-    from unvek.core.session import Wishes
+    from unvek.core.session.making import Wishes
     from unvek.show.watching import make_and_show
 
     checked = read_plan(plan)
-    wishes = Wishes(afresh=afresh, wait=wait, keep_going=keep_going)
+    wishes = Wishes(name=name, afresh=afresh, wait=wait, keep_going=keep_going)
     made = make_and_show(checked, logbook_path or logbook_beside(checked), plain=plain, wishes=wishes)
     click.echo(_summary(made.made, made.failed, made.already, made.stopped), err=True)
+    for words in made.told:
+        tell(words)
     if made.stopped:
         sys.exit(EXIT_STOPPED)
     if made.failed:

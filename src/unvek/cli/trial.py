@@ -35,7 +35,7 @@ def trial(
     """
     from unvek.core.logbook.folder import logbook_beside
     from unvek.core.plan.read import read_plan
-    from unvek.core.trial import TrialWish, parse_seeds
+    from unvek.core.session.trial import TrialWish, parse_seeds
     from unvek.show.trial import TRIAL
     from unvek.show.views import put
     from unvek.show.watching import try_and_show

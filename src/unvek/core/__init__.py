@@ -9,9 +9,7 @@
     logbook/    runs, outputs and measures, kept safely
     exchange/   a logbook's runs -> tables in files, and timings from elsewhere back in
     findings/   logbook + measures + stats -> a comparison, an audit, a curve, a trade-off
-    rounds      a plan's rounds, and those that settle its ratios
-    session     all of these together: one `run` from beginning to end
-    trial       the same for one variant on one prompt
+    session/    all of these together: a plan's runs from beginning to end, a trial, what is measured of outputs
 
 A room imports only from rooms above it. Nothing here draws, prints or knows the command line.
 """

@@ -133,11 +133,12 @@ class Probe:
         self._ring.put(b'{"event":"output","at_ns":%d,"name":%s}\n' % (at_ns, _json(target.name)))
 
     def value(self, name: str, number: float, unit: str = "") -> None:
-        """A named number about this run; it becomes a measure."""
+        """A named number about this run; it becomes a measure. One that is not finite is refused, and noted so."""
         at_ns = self._stamp()
         number = float(number)
         if not math.isfinite(number):
-            raise ValueError("probe.value(%r) got %r, which is no finite number" % (name, number))
+            self.fault("refused", "%s %r: no finite number" % (name, number))
+            return
         self._ring.put(
             b'{"event":"value","at_ns":%d,"name":%s,"number":%s,"unit":%s}\n'
             % (at_ns, _json(name), repr(number).encode(), _json(unit))

@@ -7,7 +7,7 @@ from typing import Any
 from rich.console import Console
 from rich.text import Text
 
-from unvek.core.findings.runs import RunLine, RunList, RunWhole
+from unvek.core.findings.runs import AS_MADE, MeasurementFound, OutputFound, RunLine, RunList, RunWhole
 from unvek.core.plan.runners import COMMAND, STREAM
 from unvek.core.rig.facts import rig_words
 from unvek.core.run.record import FINISHED, MEASURED
@@ -123,6 +123,8 @@ def _facts(run: RunWhole) -> list[tuple[str, str | Text]]:
     facts: list[tuple[str, str | Text]] = [("started", clean(run.started))]
     cold = " (cold: the first of its process)" if run.cold else ""
     facts.append(("launch", f"{run.launch}, its run {run.place}{cold}; {run.source}"))
+    if run.session is not None:
+        facts.append(("session", clean(run.session)))
     if run.forecast is not None:
         forecast = range_words(run.forecast["low_s"], run.forecast["high_s"])
         facts.append(("forecast", f"{forecast}, by the {run.forecast['basis']}"))
@@ -136,13 +138,13 @@ def _facts(run: RunWhole) -> list[tuple[str, str | Text]]:
         facts += [("phase", f"{clean(name)}: {duration_words(seconds)}") for name, seconds in run.phases.items()]
     facts += machine_facts(run.machine)
     facts += stream_facts(run)
-    facts += [
-        ("measure", f"{clean(name)}: {UNKNOWN if value is None else f'{value:.6g}'}")
-        for name, value in run.measures.items()
-        if name not in TOLD_ABOVE
-    ]
+    facts += [("measure", _measure_words(one)) for one in run.measurements if one.shown and one.name not in TOLD_ABOVE]
+    stale = [one for one in run.measurements if not one.shown]
+    if stale:
+        facts.append(("", faint(f"{counted(len(stale), 'value')} by other definitions or against another reference: "
+                                "--as json has them")))  # fmt: skip
     facts += [("fault", warning_text(f"{clean(kind)}: {clean(note)}")) for kind, note in run.faults]
-    facts += [("output", f"{clean(o.path)} ({bytes_words(o.bytes)}, sha256 {o.digest[:12]})") for o in run.outputs]
+    facts += [("output", _output_words(output)) for output in run.outputs]
     facts.append(("settings", settings_words(run.provenance["settings"]) or UNKNOWN))
     if run.varied:
         facts.append(("varied", settings_words(run.varied)))
@@ -153,6 +155,19 @@ def _facts(run: RunWhole) -> list[tuple[str, str | Text]]:
     facts.append(("rig", f"{clean(rig_words(run.machine['rig']))} ({run.machine['rig']['fingerprint']})"))
     facts += [("noted", f"{note.noted[:16].replace('T', ' ')}: {clean(note.text)}") for note in run.notes]
     return facts
+
+
+def _measure_words(one: MeasurementFound) -> str:
+    unit = f" {clean(one.unit)}" if one.unit else ""
+    value = f"{one.value:.6g}{unit}" if one.value is not None else UNKNOWN
+    return f"{clean(one.name)}: {value}{f' ({clean(one.why)})' if one.why else ''}"
+
+
+def _output_words(output: OutputFound) -> str | Text:
+    words = f"{clean(output.path)} ({bytes_words(output.bytes)}, sha256 {output.digest[:12]})"
+    if output.state == AS_MADE:
+        return words
+    return warning_text(f"{words}: {output.state} since the run")
 
 
 def _print_block(out: Console, head: str, text: str) -> None:

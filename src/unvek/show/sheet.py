@@ -76,7 +76,9 @@ def _draw_cell(page: Image.Image, draw: ImageDraw.ImageDraw, cell: OutputCell, p
         _draw_text(draw, cell.text, corner, size)
     elif picture is None:
         draw.rectangle((x, y, x + side - 1, y + tall - 1), EMPTY)
-        draw.text((x + 8, y + 8), cell.status if cell.picture is None else "no readable picture", CLAY, _font(13))
+        words = cell.missing or (cell.status if cell.picture is None else "no readable picture")
+        for place, line in enumerate(_wrapped(words, _font(13), side - 2 * TEXT_INSET, most=3)):
+            draw.text((x + TEXT_INSET, y + TEXT_INSET + TEXT_LINE * place), line, CLAY, _font(13))
         return
     else:
         drawn = (max(1, round(picture.width * factor)), max(1, round(picture.height * factor)))

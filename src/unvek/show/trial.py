@@ -11,7 +11,7 @@ from rich.text import Text
 from unvek.core.findings.kept_outputs import open_picture
 from unvek.core.findings.written import Written
 from unvek.core.run.record import FINISHED, SIMULATED
-from unvek.core.trial import Trial, TrialRun
+from unvek.core.session.trial import Trial, TrialRun
 from unvek.core.units import counted, duration_words
 from unvek.show.answers import written_words
 from unvek.show.figures import UNKNOWN, figure, scale_for, settings_words, variant_text, warning_text
@@ -38,6 +38,8 @@ def print_trial(out: Console, found: Trial) -> None:
         for line in _side_by_side(blocks[start : start + a_row]):
             out.print(line, no_wrap=True, overflow="crop")
         out.print()
+    for words in found.told:
+        out.print(faint(clean(words)))
     if any(row.source == SIMULATED for row in found.rows):
         out.print(faint("Simulated, measured on a stand-in."))
     if found.rows:

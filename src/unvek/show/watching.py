@@ -18,8 +18,8 @@ from unvek.core.plan.model import Plan
 from unvek.core.run.entries import Entry, Over
 from unvek.core.run.journal import JournalReader, latest_journal
 from unvek.core.run.turn import Holder, holder
-from unvek.core.session import Made, Wishes, make_runs
-from unvek.core.trial import Trial, TrialWish, make_trial
+from unvek.core.session.making import Made, Wishes, make_runs
+from unvek.core.session.trial import Trial, TrialWish, make_trial
 from unvek.show.plain import PlainLines
 from unvek.show.terminal import clean
 

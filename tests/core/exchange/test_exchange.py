@@ -56,7 +56,8 @@ class Importing(ProjectTest):
         found = self.result("compare", "--logbook", "few")
         self.assertEqual((found["reference"], [row["rounds"] for row in found["rows"]]), ("a", [3, 3]))
         self.assertEqual(found["rows"][0]["measures"]["time.total"]["answer"], "faster")
-        self.unvek("import", "few.csv", "--logbook", "few")  # again: the same runs, counted once
+        said = self.unvek("import", "few.csv", "--logbook", "few").stderr  # again: the same file changes nothing
+        self.assertIn("nothing is changed; this file came in before", said)
         self.assertEqual([row["runs"] for row in self.result("compare", "--logbook", "few")["rows"]], [3, 3])
 
     def test_imported_runs_stand_beside_a_plans_and_stay_when_it_runs_again(self):
@@ -128,25 +129,165 @@ class Importing(ProjectTest):
                 self.assertIn(name, self.unvek("import", name, expect=2).stderr)
 
 
+class SeveralFiles(ProjectTest):
+    """A second file comes beside the first; a run that is told again is the same run."""
+
+    def rows(self, logbook: str = "logbook") -> list[tuple]:
+        return [
+            (row["variant"], row["round"], row["time_s"])
+            for row in self.result("log", "--logbook", logbook)["rows"]
+            if row["voided"] is None
+        ]
+
+    def test_rounds_of_a_second_file_come_after_the_firsts(self):
+        self.write("monday.csv", "variant,time_s\na,1.0\na,1.1\nb,2.0\n")
+        self.write("tuesday.csv", "variant,time_s,round\na,1.2,1\nb,2.2,1\na,1.3,2\nb,2.3,2\n")
+        self.unvek("import", "monday.csv")
+        self.unvek("import", "tuesday.csv")
+        self.assertEqual(
+            self.rows(),
+            [("a", 1, 1.0), ("a", 2, 1.1), ("b", 1, 2.0), ("a", 3, 1.2), ("b", 3, 2.2), ("a", 4, 1.3), ("b", 4, 2.3)],
+        )
+        self.assertEqual([row["rounds"] for row in self.result("compare")["rows"]], [4, 3])
+        sessions = self.result("log", "--sessions")["rows"]
+        self.assertEqual([(row["made_by"], row["runs"]) for row in sessions], [("import", 3), ("import", 4)])
+        self.assertEqual(len({row["session"] for row in sessions}), 2)
+
+    def test_a_file_a_variant_pairs_round_by_round(self):
+        self.write("a.csv", "variant,time_s\n" + "".join(f"a,{1 + n / 100}\n" for n in range(5)))
+        self.write("b.csv", "variant,time_s\n" + "".join(f"b,{2 + n / 50}\n" for n in range(5)))
+        self.unvek("import", "a.csv", "b.csv")
+        ratio = self.result("compare")["rows"][1]["measures"]["time.total"]
+        self.assertEqual((ratio["answer"], round(ratio["ratio"]["value"], 3)), ("slower", 2.0))
+
+    def test_a_run_of_a_session_is_told_anew_by_where_it_stands_and_said_to_be_replaced(self):
+        header = "variant,task,seed,round,repeat,time_s\n"
+        self.write("v1.csv", header + "a,card,1,1,1,1.0\na,card,1,2,1,1.1\nb,card,1,1,1,2.0\n")
+        self.write("v2.csv", header + "a,card,1,1,1,1.0\na,card,1,2,1,1.5\nb,card,1,1,1,2.0\na,card,1,3,1,1.2\n")
+        self.assertIn("3 runs of a, b. Session monday", self.unvek("import", "v1.csv", "--name", "monday").stderr)
+        said = self.unvek("import", "v2.csv", "--name", "monday").stderr
+        self.assertIn(
+            "1 run of a, b; 1 run replaced, which the file tells otherwise (the earlier are voided); 2 runs were here already",
+            said,
+        )
+        self.assertEqual(self.rows(), [("a", 1, 1.0), ("b", 1, 2.0), ("a", 2, 1.5), ("a", 3, 1.2)])
+        (voided,) = (row for row in self.result("log")["rows"] if row["voided"])
+        self.assertEqual((voided["time_s"], voided["voided"]), (1.1, "replaced by the import of v2.csv"))
+        self.assertIn("4 runs were here already", self.unvek("import", "v2.csv", "--name", "monday").stderr)
+        self.unvek("import", "v2.csv", "--name", "tuesday")
+        self.assertEqual([row["runs"] for row in self.result("compare")["rows"]], [6, 2], "another session, other runs")
+
+    def test_without_a_session_each_row_is_a_new_run_and_ones_that_look_alike_are_told(self):
+        self.write("v1.csv", "variant,time_s\na,1.0\na,1.1\n")
+        self.write("v2.csv", "variant,time_s\na,1.0\na,1.1\na,1.2\n")
+        self.unvek("import", "v1.csv")
+        said = self.unvek("import", "v2.csv").stderr
+        self.assertIn("3 runs of a", said)
+        self.assertIn("2 runs of these told the very time of an item that one here told before", said)
+
+    def test_a_session_whose_name_is_taken_gets_a_number(self):
+        plan = self.write_plan(SLOW, task(seeds=(1,)))
+        self.unvek("run", "--name", "quiet")
+        plan.write_text(plan.read_text().replace("rounds = 1", "rounds = 2"))
+        self.unvek("run", "--name", "quiet")
+        self.assertEqual([row["session"] for row in self.log()], ["quiet", "quiet-2"])
+        self.assertEqual([row["session"] for row in self.result("log", "--session", "*-2")["rows"]], ["quiet-2"])
+        self.assertIn("is no name; wanted", self.unvek("run", "--name", "a/b", expect=2).stderr)
+        sessions = self.result("log", "--sessions")["rows"]
+        self.assertTrue(all(row["ended"] and row["machine"] for row in sessions), sessions)
+        self.assertIn("quiet-2", self.unvek("show", "2").stdout)
+
+    def test_imported_runs_stand_beside_a_plans_wherever_its_tasks_and_prompts_are_asked_for(self):
+        self.write_plan(SLOW, QUICK, task(seeds=(1,)), rounds=2, quality=True)
+        self.unvek("run")
+        self.write(
+            "other.csv",
+            "variant,task,seed,time_s,measure:likeness\nother,rose,7,0.5,0.25\nslow,rose,7,0.5,0.5\nother,rose,7,0.6,0.25\n",
+        )
+        self.unvek("import", "other.csv", "--here")
+        for command in (
+            ("sheet",),
+            ("compare",),
+            ("tradeoff",),
+            ("audit",),
+            ("measure",),
+            ("curve", "step_s"),
+            ("log",),
+            ("export",),
+        ):
+            with self.subTest(command):
+                self.assertNotIn("went wrong", self.unvek(*command).stderr)
+        rows = {row["variant"]: row["measures"]["likeness"] for row in self.result("compare")["rows"]}
+        self.assertIsNone(rows["other"]["median"], "how that was measured is not known: it is not the plan's likeness")
+        told = self.result("compare", "--measure", "imported.likeness")["rows"]
+        self.assertEqual([row["measures"]["imported.likeness"]["median"] for row in told], [0.5, None, 0.25])
+        self.assertIn("brought in without its outputs", self.unvek("measure").stdout)
+
+
 class RoundTrip(ProjectTest):
     def test_what_is_exported_comes_back_in_all_three_formats(self):
-        plan = self.write_plan(SLOW, QUICK, task(), rounds=2, warmups=1)
+        plan = self.write_plan(SLOW, QUICK, task(), rounds=2, warmups=1, quality=True)
         plan.write_text(plan.read_text() + "\n[vary]\nsteps = [2, 4]\n")
         self.unvek("run", "plan.toml")
         self.unvek("void", "5", "--why", "=a delivery")
+        plan.write_text(plan.read_text().replace("step_s = 0.002", "step_s = 0.003"))
+        self.unvek("run", "plan.toml", "--name", "again")  # what came of the quick one before counts no more
         there = self.result("compare")
+        first = None
         for name in ("runs.csv", "runs.jsonl", "runs.parquet"):
             with self.subTest(name):
                 self.unvek("export", name)
-                self.unvek("import", name, "--logbook", name + "-logbook", "--here")
+                self.assertIn("were here already", self.unvek("import", name).stderr)
+                self.unvek("import", name, "--logbook", name + "-logbook")
                 back = self.result("compare", "--logbook", name + "-logbook")
+                self.assertEqual(back["rig"], there["rig"])
                 for ours, theirs in zip(back["rows"], there["rows"], strict=True):
-                    for measure in ("time.total", "step.time", "memory.peak"):
-                        self.assertEqual(ours["measures"][measure], theirs["measures"][measure])
+                    self.assertEqual(ours["measures"], theirs["measures"])
+                    self.assertEqual(ours["first_run_s"], theirs["first_run_s"])
                 log = self.result("log", "--logbook", name + "-logbook")["rows"]
-                self.assertEqual([row["voided"] for row in log if row["voided"]], ["=a delivery"])
-                self.assertEqual(len(log), len(self.log()))
-                self.assertEqual({row["varied"]["steps"] for row in log}, {2, 4})
+                came, went = ([{key: value for key, value in row.items() if key not in ("run", "launch", "source", "noted")}
+                               for row in rows] for rows in (log, self.log()))  # fmt: skip
+                self.assertEqual(came, went, "ids, sessions, moments and all")
+                self.assertEqual(
+                    {row["session"] for row in log} - {"again"},
+                    {there_["session"] for there_ in self.log()} - {"again"},
+                )
+                self.assertIn("were here already", self.unvek("import", name, "--logbook", name + "-logbook").stderr)
+                self.assertEqual(len(self.result("log", "--logbook", name + "-logbook")["rows"]), len(log))
+                self.unvek("export", "again.csv", "--logbook", name + "-logbook")
+                first = first or (self.folder / "again.csv").read_bytes()
+                self.assertEqual((self.folder / "again.csv").read_bytes(), first)
+
+    def test_an_edited_export_replaces_what_it_tells_otherwise(self):
+        self.write_plan(SLOW, task(seeds=(1,)), rounds=2)
+        self.unvek("run")
+        self.unvek("export", "runs.csv")
+        rows = list(csv.DictReader(io.StringIO((self.folder / "runs.csv").read_text())))
+        rows[0]["time_s"] = "9.5"
+        with open(self.folder / "edited.csv", "w", newline="") as file:
+            writer = csv.DictWriter(file, rows[0])
+            writer.writeheader()
+            writer.writerows(rows)
+        said = self.unvek("import", "edited.csv").stderr
+        self.assertIn(
+            "1 run replaced, which the file tells otherwise (the earlier are voided); 1 run was here already", said
+        )
+        kept = {row["run"]: (row["time_s"], row["voided"], row["source"]) for row in self.log()}
+        self.assertEqual(kept[1][1:], ("replaced by the import of edited.csv", "measured"))
+        self.assertEqual(kept[3], (9.5, None, "imported"))
+
+    def test_what_a_file_says_of_measures_is_checked(self):
+        row = {"variant": "a", "time_s": 1, "id": "01a214b9-7f9c-7657-a853-cf034c4f45e1"}
+        for column, value in (
+            ("id", "1"), ("definition:x", "ssim"), ("definition:x", {"kind": 3}), ("definition:x", {"kind": "ssim", "better": "most"}),
+            ("origin:x", "dreamt"), ("against:x", "7"), ("besides:x", {"7": 1}), ("machine_facts", {"cores": "two"}), ("started", "noon"),
+            ("session", "a/b"), ("of_plan", "perhaps"), ("measure:", 1), ("why:x", 3), ("launch_id", True),
+        ):  # fmt: skip
+            with self.subTest(column=column, value=value):
+                self.write("bad.jsonl", json.dumps({**row, column: value}) + "\n")
+                self.assertIn(f"column {column}", self.unvek("import", "bad.jsonl", expect=2).stderr)
+        self.write("twice.jsonl", (json.dumps(row) + "\n") * 2)
+        self.assertIn("line 1 has this one", self.unvek("import", "twice.jsonl", expect=2).stderr)
 
     def test_the_table_has_the_promised_columns(self):
         self.write_plan(SLOW, QUICK, task(seeds=(1,)), rounds=1)

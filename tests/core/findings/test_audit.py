@@ -10,6 +10,7 @@ from tests.support import QUICK, SLOW, ProjectTest, task, variant
 from unvek.core.findings.audit import audit
 from unvek.core.findings.comparison import compare
 from unvek.core.findings.gathering import Selection, gather
+from unvek.core.run.record import LaunchAbout
 
 MADE_OF = {"runner": "python", "script": {"painter.py": "aa"}, "files": {}, "total_includes_load": False}
 
@@ -27,7 +28,8 @@ class TwoVariants(WrittenLogbook):
                 if round_number > own.pop("rounds", 3):
                     continue
                 launch = self.logbook.open_launch(name, round_number)
-                self.logbook.describe_launch(launch, 0.1, None, about(round_number) if callable(about) else about)
+                about = about(round_number) if callable(about) else about
+                self.logbook.describe_launch(launch, 0.1, None, LaunchAbout(**about))
                 for place in (1, 2):
                     self.run_made(
                         f"{name}/violet/1", time_s=(times or {}).get(name, 1.0), round_number=round_number, launch=launch,

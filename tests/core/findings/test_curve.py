@@ -1,16 +1,18 @@
 """Curves: over what is varied, over numbers about tasks, along the run; as figures, in words, and as pictures."""
 
 import unittest
+from dataclasses import replace
 
 import numpy as np
 from PIL import Image
 
-from tests.core.findings.test_evidence import WrittenLogbook
+from tests.core.findings.test_evidence import WrittenLogbook, planned_task
 from tests.support import ProjectTest, task, variant
 from unvek.core.errors import InputError
 from unvek.core.findings.along import curve_along
 from unvek.core.findings.curve import curve
 from unvek.core.findings.gathering import gather
+from unvek.core.plan.model import WantedMeasure
 from unvek.core.run.record import Progress
 from unvek.show.curve import sentences
 
@@ -50,10 +52,10 @@ class Curves(WrittenLogbook):
     def test_where_more_stops_paying(self):
         self.make({steps: 0.1 * steps for steps in (2, 4, 8)})
         evidence = gather(self.logbook)
+        plan = replace(evidence.plan, measures=(WantedMeasure(name="warmth", kind="ssim"),))
+        evidence = replace(evidence, on_record=replace(evidence.on_record, plan=plan))
         warmth = {2: 3.0, 4: 4.0, 8: 4.0}
-        evidence._columns["warmth"] = np.array([warmth[row["varied"]["steps"]] for row in evidence.rows])
-        plan = evidence.plan.content
-        plan["measures"].append({"name": "warmth", "kind": "ssim"})
+        evidence._columns["warmth"] = np.array([warmth[row.varied["steps"]] for row in evidence.rows])
         row = curve(evidence, "steps", "warmth").rows[0]
         self.assertEqual((row.plateau.best, row.plateau.as_good, row.plateau.cheapest), (4, (4, 8), 4))
 
@@ -81,7 +83,7 @@ class Curves(WrittenLogbook):
         cells = [f"full/{name}/1" for name in ("one", "two", "four")]
         items = {"one": 1, "two": 2, "four": 4}
         self.plan("full", cells=cells, quality=None,
-                  tasks=[{"name": name, "prompt": "p", "seeds": [1], "facts": {"items": count}} for name, count in items.items()])  # fmt: skip
+                  tasks=tuple(planned_task(name, seeds=(1,), facts={"items": count}) for name, count in items.items()))  # fmt: skip
         for number in (1, 2, 3):
             launch = self.logbook.open_launch("full", number)
             for place, cell in enumerate(cells, 2):

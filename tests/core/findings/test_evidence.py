@@ -1,5 +1,6 @@
 """Which runs count, which reference run each is held against, and what drift comes to: by hand, on a written logbook."""
 
+import io
 import unittest
 from dataclasses import replace
 from pathlib import Path
@@ -11,13 +12,14 @@ from tests.support import ProjectTest
 from unvek.core.errors import InputError
 from unvek.core.findings.comparison import compare
 from unvek.core.findings.gathering import Selection, gather
-from unvek.core.findings.kept_outputs import read_picture, read_scores
-from unvek.core.findings.measuring import with_measures
+from unvek.core.findings.kept_outputs import open_picture, scores_of
 from unvek.core.findings.needs import parse_need
 from unvek.core.findings.tradeoff import trade_off
 from unvek.core.logbook.store import Logbook
 from unvek.core.measures.image import ssim
-from unvek.core.run.record import Progress, RunRecord, RunStart, Value
+from unvek.core.plan.model import Limits, Plan, Schedule, Task, Variant, WantedMeasure
+from unvek.core.run.record import Progress, Provenance, RunRecord, RunStart, Value
+from unvek.core.session.measuring import work_out
 
 RIG = {"processor": "p", "cores": 2, "memory_bytes": 2**33, "system": "s", "kernel": "k"}
 
@@ -35,15 +37,14 @@ class WrittenLogbook(ProjectTest):
         self, *variants: str, cells: list[str], quality: str | None = "likeness", kinds: dict[str, str] | None = None,
         of: dict[str, dict] | None = None, **also,
     ) -> None:  # fmt: skip
-        content = {
-            "title": "t", "reference": variants[0], "quality": quality, "rounds": 3, "repeats": 1,
-            "variants": [{"name": v, "form": "full", "settings": {}, "weights_bytes": None, **(of or {}).get(v, {})}
-                         for v in variants],
-            "tasks": [{"name": "violet", "prompt": "p", "seeds": [1, 2], "wanted": ["half shade", "loam"]}],
-            "measures": [{"name": name, "kind": kind} for name, kind in (kinds or ({quality: "ssim"} if quality else {})).items()],
-            "cells": cells, **also,
-        }  # fmt: skip
-        self.logbook.record_plan(Path("plan.toml"), str(cells), content)
+        kinds = kinds or ({quality: "ssim"} if quality else {})
+        plan = Plan(
+            path=Path("plan.toml"), text=str(cells), title="t", reference=variants[0], quality=quality,
+            schedule=Schedule(rounds=3, repeats=1), runners={}, variants=tuple(planned(v, **(of or {}).get(v, {})) for v in variants),
+            tasks=(planned_task("violet", wanted=("half shade", "loam")),),
+            measures=tuple(WantedMeasure(name=name, kind=kind) for name, kind in kinds.items()),
+        )  # fmt: skip
+        self.logbook.record_plan(replace(plan, **also), cells, dict.fromkeys(variants))
 
     def run_made(self, name: str, time_s: float = 1.0, round_number: int = 1, status: str = "finished", place: int = 1,
                  shade: int | None = None, memory: int = 100, text: str = "", varied: dict[str, int] | None = None,
@@ -54,17 +55,33 @@ class WrittenLogbook(ProjectTest):
             Image.fromarray(picture(shade)).save(made / "label.png")
         if made is not None and scores is not None:
             np.savez(made / "given.scores.npz", log_probabilities=scores[0], tokens=scores[1])
+        if isinstance(also.get("provenance"), dict):
+            also["provenance"] = Provenance(**also["provenance"])
         values = (Value(name="warmth", number=4, unit="K"),)
         start = {key: also.pop(key) for key in list(also) if key in RunStart.__slots__}
         record = RunRecord(
             start=run_start(name, round=round_number, launch=launch, place=place, varied=varied or {}, **start),
             progress=Progress(time_s=time_s, memory_peak_bytes=memory, text=text, values=values),
-            limits={}, status=status, error=None, exit_code=None, provenance={},
+            limits={}, status=status, error=None, exit_code=None, provenance=Provenance(),
         )  # fmt: skip
         return self.logbook.keep_run(replace(record, **also), made)
 
     def evidence(self, **chosen):
-        return with_measures(self.logbook, gather(self.logbook, Selection(**chosen)))
+        return work_out(self.logbook, gather(self.logbook, Selection(**chosen)))[0]
+
+
+def planned(name: str, **also) -> Variant:
+    """A variant of a plan."""
+    variant = Variant(name=name, form="full", runner="", of=None, weights=(), parts={}, settings={}, limits=Limits())
+    also["weights"] = tuple(map(Path, also.get("weights", ())))
+    also["parts"] = {part: Path(path) for part, path in also.get("parts", {}).items()}
+    return replace(variant, **also)
+
+
+def planned_task(name: str, **also) -> Task:
+    """A task of a plan."""
+    task = Task(name=name, prompt="p", seeds=(1, 2), inputs=(), expect=(), wanted=(), facts={}, settings={})
+    return replace(task, **also)
 
 
 def run_start(name: str, **also) -> RunStart:
@@ -88,7 +105,7 @@ class WhichRunsCount(WrittenLogbook):
         kept = self.run_made("a/violet/1", 1.0)
         self.run_made("a/violet/9", 5.0)
         found = self.evidence()
-        self.assertEqual([row["number"] for row in found.rows], [kept])
+        self.assertEqual([row.number for row in found.rows], [kept])
         self.assertEqual(found.left_out, 1)
         self.logbook.void_slots(["a/violet/1"], "by hand")
         with self.assertRaisesRegex(InputError, "no measured runs of this plan yet"):
@@ -124,10 +141,10 @@ class Likeness(WrittenLogbook):
         self.assertAlmostEqual(rows["a"].measures["likeness"].drift, 0.0)
         self.assertAlmostEqual(rows["b"].measures["likeness"].drift, (1 - (1 + strange) / 2) / (1 - other_seed))
         again = gather(self.logbook)
-        self.assertEqual(len(again.measured), len(found.measured))
+        self.assertEqual(len(again.measured.values), len(found.measured.values))
 
     def test_texts_are_held_against_the_references_and_against_what_is_wanted(self):
-        kinds = {"facts": "contains", "likeness": "edit", "same": "exact"}
+        kinds = {"facts": "holds", "likeness": "edit", "same": "exact"}
         self.plan("a", "b", cells=["a/violet/1", "b/violet/1", "b/violet/2"], quality="facts", kinds=kinds)
         for number in (1, 2):
             self.run_made("a/violet/1", round_number=number, text="Half shade, in loam.")
@@ -157,14 +174,14 @@ class Likeness(WrittenLogbook):
         self.assertEqual(rows["b"]["p"].answer, "worse")
 
     def test_scores_that_are_none_are_refused(self):
-        path = self.folder / "x.scores.npz"
         for content in (b"", b"PK\x03\x04" + b"x" * 50):
-            path.write_bytes(content)
-            self.assertIsNone(read_scores(path))
-        np.savez_compressed(path, log_probabilities=np.zeros((4000, 4000)), tokens=np.zeros(4000, int))
-        self.assertIsNone(read_scores(path))  # a hundred times as large unpacked
-        np.savez(path, log_probabilities=np.array([{"a": 1}], object), tokens=np.zeros(1, int))
-        self.assertIsNone(read_scores(path))
+            self.assertIsNone(scores_of(content))
+        packed = io.BytesIO()
+        np.savez_compressed(packed, log_probabilities=np.zeros((4000, 4000)), tokens=np.zeros(4000, int))
+        self.assertIsNone(scores_of(packed.getvalue()))  # a hundred times as large unpacked
+        pickled = io.BytesIO()
+        np.savez(pickled, log_probabilities=np.array([{"a": 1}], object), tokens=np.zeros(1, int))
+        self.assertIsNone(scores_of(pickled.getvalue()))
 
     def test_runs_are_paired_within_the_value_of_what_is_varied(self):
         self.plan("a", "b", cells=["a/violet/1", "b/violet/1"], quality=None)
@@ -179,17 +196,9 @@ class Likeness(WrittenLogbook):
         with self.assertRaises(InputError):
             self.evidence(varied={"steps": 3})
 
-    def test_pictures_of_two_sizes_and_files_that_are_none_have_no_likeness(self):
-        self.plan("a", "b", cells=["a/violet/1", "b/violet/1"])
-        self.run_made("a/violet/1", shade=1)
-        run = self.run_made("b/violet/1", shade=1)
-        path = self.folder / "logbook" / self.logbook.outputs(run)[0]["path"]
-        Image.new("RGB", (20, 20)).save(path)
-        rows = {row.variant: row for row in compare(self.evidence(), RIG).rows}
-        self.assertIsNotNone(rows["b"].measures["likeness"])
-        path.write_bytes(b"\x89PNG\r\n\x1a\n" + b"\0" * 50)
-        self.assertIsNone(read_picture(path))
-        self.assertIsNone(read_picture(self.folder / "missing.png"))
+    def test_files_that_are_no_pictures_are_none(self):
+        self.assertIsNone(open_picture(io.BytesIO(b"\x89PNG\r\n\x1a\n" + b"\0" * 50)))
+        self.assertIsNone(open_picture(self.folder / "missing.png"))
 
 
 class Picking(WrittenLogbook):
@@ -227,8 +236,8 @@ class Picking(WrittenLogbook):
 
     def test_without_a_quality_speed_and_memory_decide(self):
         evidence = self.evidence()
-        content = {**evidence.plan.content, "quality": None}
-        found = trade_off(replace(evidence, plan=replace(evidence.plan, content=content)))
+        on_record = replace(evidence.on_record, plan=replace(evidence.plan, quality=None))
+        found = trade_off(replace(evidence, on_record=on_record))
         self.assertEqual([count.measure for count in found.counts], ["time.total", "memory.peak"])
         self.assertEqual(found.pick, "far")
         self.assertIn("names no quality", found.notes[0])

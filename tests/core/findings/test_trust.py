@@ -15,7 +15,7 @@ from unvek.core.findings.gathering import Selection, gather
 from unvek.core.findings.warming import still_warming
 from unvek.core.plan.cells import Cell, cells_of, read_sources
 from unvek.core.plan.read import read_plan
-from unvek.core.run.record import Progress, RunRecord
+from unvek.core.run.record import Progress, Provenance, RunRecord
 from unvek.core.stats.trend import fall
 
 CELLS = ["slow/violet/1", "quick/violet/1"]
@@ -101,7 +101,7 @@ class TwoRigs(WrittenLogbook):
             RunRecord(
                 start=run_start(f"slow/{cell.task.name}/1", launch=self.logbook.open_launch("slow", 1), cell=cell.key),
                 limits=cell.variant.limits.as_mapping(), status=status, error=None, exit_code=None,
-                progress=Progress(time_s=1.0), provenance={},
+                progress=Progress(time_s=1.0), provenance=Provenance(),
             ),
             None,
         )  # fmt: skip

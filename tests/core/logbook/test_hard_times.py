@@ -9,13 +9,8 @@ import sqlite3
 import subprocess
 import time
 import unittest
-from pathlib import Path
 
 from tests.support import QUICK, SLOW, ProjectTest, environment, program, task
-from unvek.core.logbook.tables import FORMAT_VERSION, metadata
-from unvek.core.logbook.upgrade import STEPS
-
-OLD = Path(__file__).with_name("version-1.sql")
 
 
 class FullDisk(ProjectTest):
@@ -92,41 +87,6 @@ class Damaged(ProjectTest):
                         self.assertEqual(done.returncode, 2, done.stderr)
                         self.assertEqual(self.database.read_bytes(), bytes(content))
         self.assertGreater(told, 4)
-
-
-class Older(ProjectTest):
-    def test_an_older_logbook_is_copied_and_brought_up_to_date_with_all_its_runs(self):
-        folder = self.folder / "logbook"
-        folder.mkdir()
-        with sqlite3.connect(folder / "runs.sqlite") as connection:
-            connection.executescript(OLD.read_text())
-        connection.close()
-        before = (folder / "runs.sqlite").read_bytes()
-        rows = self.log()
-        self.assertEqual([(row["variant"], row["status"], row["steps"]) for row in rows],
-                         [("slow", "finished", 3), ("slow", "finished", 3)])  # fmt: skip
-        self.assertEqual(self.result("show", "1")["machine"]["memory_peak_bytes"], 11_000_000)
-        self.unvek("note", "1", "an old one")
-        self.unvek("compare", "--reference", "slow")
-        with sqlite3.connect(folder / "runs-version-1.sqlite") as connection:
-            self.assertEqual(connection.execute("select value from about").fetchone(), ("1",))
-            self.assertEqual(connection.execute("select count(*) from runs").fetchone(), (2,))
-        connection.close()
-        self.assertNotEqual((folder / "runs.sqlite").read_bytes(), before)
-
-    def test_the_steps_lead_to_the_same_tables_as_a_new_logbook_has(self):
-        self.assertEqual(sorted(STEPS), list(range(1, FORMAT_VERSION)))
-        with sqlite3.connect(":memory:") as connection:
-            connection.executescript(OLD.read_text())
-            for number in sorted(STEPS):
-                for step in STEPS[number]:
-                    connection.execute(step)
-            for table in metadata.sorted_tables:
-                columns = [row[1] for row in connection.execute(f"pragma table_info({table.name})")]
-                self.assertEqual(columns, [column.name for column in table.columns], table.name)
-                indexes = {row[1] for row in connection.execute(f"pragma index_list({table.name})") if row[3] == "c"}
-                self.assertEqual(indexes, {index.name for index in table.indexes}, table.name)
-        connection.close()
 
 
 class Killed(ProjectTest):

@@ -8,7 +8,8 @@ from tests.support import SLOW, ProjectTest, task
 from unvek.core.errors import LogbookError
 from unvek.core.logbook.folder import find_logbook
 from unvek.core.logbook.packing import pack_floats, unpack_floats
-from unvek.core.logbook.store import Logbook, Measured
+from unvek.core.logbook.store import Logbook, Measurement
+from unvek.core.measures.kinds import KINDS
 
 
 class KeptRuns(ProjectTest):
@@ -38,11 +39,16 @@ class KeptRuns(ProjectTest):
         self.assertEqual([row["warm_up"] for row in self.log()], [True, False])
         self.assertEqual(self.result("compare")["rows"][0]["runs"], 1)
 
-    def test_a_measure_that_is_there_is_not_kept_twice(self):
+    def test_a_value_that_is_there_is_not_kept_twice_and_another_definition_is_another_value(self):
+        ssim, psnr = (KINDS[kind].definition() for kind in ("ssim", "psnr"))
         with Logbook.open(self.path) as logbook:
-            for value in (0.5, 0.9):
-                logbook.add_measures([Measured(run=2, name="looks", against=1, value=value, unit="")])
-            self.assertEqual([m.value for m in logbook.measured(2) if m.name == "looks"], [0.5])
+            for value, definition in ((0.5, ssim), (0.9, ssim), (31.0, psnr)):
+                one = Measurement(
+                    run=2, name="looks", origin="worked-out", definition=definition, against=1, value=value
+                )
+                logbook.keep_measurements([one])
+            kept = {logbook.definitions()[row.definition].digest: row.value for row in logbook.measurements_of(2)}
+            self.assertEqual((kept[ssim.digest], kept[psnr.digest]), (0.5, 31.0))
 
     def test_a_logbook_of_a_newer_format_is_left_alone(self):
         with sqlite3.connect(self.path / "runs.sqlite") as connection:

@@ -26,7 +26,7 @@ class Parsing(unittest.TestCase):
         for bad in (b"", b"nonsense", b"[1]", b"3", b'"step"', b"\xff\xfe", b"[" * 100_000, b'{"event":"step"}',
                     b'{"event":"steps","at_ns":1}', b'{"event":["step"],"at_ns":1}', b'{"event":"step","at_ns":-1}',
                     b'{"event":"step","at_ns":1.5}', b'{"event":"step","at_ns":true}', b'{"event":"step","at_ns":1e400}',
-                    b'{"event":"value","at_ns":1,"name":"x","number":NaN}', b'{"event":"phase","at_ns":1}',
+                    b'{"event":"ended","at_ns":1,"status":"x","cpu_s":1' + b"0" * 400 + b"}", b'{"event":"phase","at_ns":1}',
                     b'{"event":"value","at_ns":1,"name":"x","number":"3"}', b'{"event":"step","at_ns":1,"of":-4}',
                     b'{"event":"token","at_ns":1,"n":' + b"9" * 5000 + b"}"):  # fmt: skip
             with self.subTest(bad[:60]), self.assertRaises(NotAnEventError):

@@ -195,7 +195,7 @@ class Streams(ProjectTest):
 
     def made(self) -> dict[str, dict[str, Any]]:
         with Logbook.open(self.folder / "logbook") as logbook:
-            runs = [finding_as_json(whole_run(logbook, row["number"])) for row in logbook.runs()]
+            runs = [finding_as_json(whole_run(logbook, run.number)) for run in logbook.runs()]
         return {run["provenance"]["settings"]["do"]: run for run in runs}
 
 

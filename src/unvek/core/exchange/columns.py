@@ -1,29 +1,48 @@
 """The columns of an exchanged table, one run a row, and how each cell becomes a checked value.
 
-Only `variant` and `time_s` are needed. What an export adds beside (where a run was made, when) is read past.
+Only `variant` and `time_s` are needed. A run's own columns are the fields of its row in a logbook; beside them stand
+where it was made, and its measures, each with what it is and how it was come by.
 """
 
 import json
 import math
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, field
-from typing import Any
+from dataclasses import dataclass, field, fields
+from datetime import UTC, datetime
+from typing import Any, get_type_hints
 
+from unvek.core.ids import is_id
+from unvek.core.logbook.plan_record import typed
+from unvek.core.logbook.rows import KeptRun, behind_measures
+from unvek.core.measures.catalogue import LOAD
+from unvek.core.measures.definition import LESS, MORE, ORIGINS, SUMMED_UP, Definition
 from unvek.core.plan.door import nearest_words
 from unvek.core.plan.model import FORMS
-from unvek.core.plan.names import NAME_WORDS, is_name
-from unvek.core.run.record import BY_HAND, FINISHED, IMPORTED, MEASURED, SIMULATED, STATUSES
+from unvek.core.plan.names import LARGEST_SEED, NAME_WORDS, is_name
+from unvek.core.run.record import FINISHED, IMPORTED, MEASURED, SOURCES, STATUSES
 
-MEASURE = "measure:"
 NEEDED = ("variant", "time_s")
-KNOWN = (
-    "variant", "form", "task", "seed", "round", "repeat", "warm_up", "status", "time_s", "steps", "varied", "source",
-    "voided",
+PASSED_OVER = ("run", "launch")  # numbers that mean something in the logbook only from which they came
+# What a measure has beside its value: what it is, where it is from, the id of the run that it was held against, its
+# values against others by their ids, and why there is none.
+MEASURE, DEFINITION, ORIGIN, AGAINST, BESIDES, WHY = (
+    "measure:", "definition:", "origin:", "against:", "besides:", "why:",
 )  # fmt: skip
-PASSED_OVER = ("run", "launch", "started")
-DEFAULT_TASK = "task"
-LONGEST_TEXT = 200
-LARGEST_WHOLE = 2**32 - 1
+OF_MEASURES = (MEASURE, DEFINITION, ORIGIN, AGAINST, BESIDES, WHY)
+DEFAULT_TASK, DEFAULT_SEED = "task", 0
+LONGEST_TEXT, LONGEST_ERROR, LONGEST_MEASURE = 200, 10_000, 120
+LARGEST_WHOLE = 2**53
+
+# By column how it is read: a run's own, and what stands beside them.
+OF_RUNS: Mapping[str, str] = {
+    one.name: how for one in fields(KeptRun) if (how := one.metadata.get("exchanged")) is not None
+}
+BESIDE: Mapping[str, str] = {
+    "cell": "text", "of_plan": "truth", "launch_id": "id", "session": "name", "session_id": "id", "machine": "text",
+    "machine_facts": "facts", "started": "moment",
+}  # fmt: skip
+KNOWN = (*OF_RUNS, *BESIDE)
+_COLUMNS, _HINTS = behind_measures(), get_type_hints(KeptRun)
 
 
 class CellError(ValueError):
@@ -35,23 +54,44 @@ class CellError(ValueError):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Timing:
-    """One run from elsewhere. round and repeat are None where the order is to say."""
+class BroughtMeasure:
+    """A measure as a row tells it; None is not told. against is the id of the run that it was held against."""
 
-    variant: str
-    form: str = "full"
-    task: str = DEFAULT_TASK
-    seed: int = 0
-    round: int | None = None
-    repeat: int | None = None
-    warm_up: bool = False
-    status: str = FINISHED
-    time_s: float | None
-    steps: int = 0
-    varied: Mapping[str, Any] = field(default_factory=dict)
-    source: str = IMPORTED
-    voided: str | None = None
-    measures: Mapping[str, float] = field(default_factory=dict)
+    value: float | None = None
+    definition: Definition | None = None
+    origin: str | None = None
+    against: str | None = None
+    besides: Mapping[str, float] = field(default_factory=dict)
+    why: str | None = None
+
+    def is_told_by(self, other: "BroughtMeasure") -> bool:
+        told = (self.value, self.definition, self.origin, self.against, self.besides or None, self.why)
+        theirs = (other.value, other.definition, other.origin, other.against, other.besides, other.why)
+        return all(ours is None or ours == their for ours, their in zip(told, theirs, strict=True))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BroughtRun:
+    """A run as a row tells it: the values of the columns that are given, by their names.
+
+    own are fields of the run's row in a logbook, the built-in measures that stand behind some of them among these.
+    """
+
+    own: Mapping[str, Any]
+    beside: Mapping[str, Any]
+    measures: Mapping[str, BroughtMeasure]
+    load_s: float | None
+
+    def is_told_by(self, other: "BroughtRun") -> bool:
+        """Whether everything that this one says is said by another, but for what people did with the run."""
+        return (
+            all(other.own.get(name) == value for name, value in self.own.items() if name != "voided")
+            and all(
+                name in other.measures and measure.is_told_by(other.measures[name])
+                for name, measure in self.measures.items()
+            )
+            and self.load_s in (None, other.load_s)
+        )
 
 
 def check_columns(names: Iterable[str]) -> None:
@@ -67,13 +107,22 @@ def check_columns(names: Iterable[str]) -> None:
 
 
 def _check_column(name: str) -> None:
-    if name in KNOWN or name in PASSED_OVER or (name.startswith(MEASURE) and is_name(name.removeprefix(MEASURE))):
+    if name in KNOWN or name in PASSED_OVER or _measure_named(name) is not None:
         return
     wanted = f"one of {', '.join(KNOWN)}, or measure:NAME"
     raise CellError(name or "(no name)", "an unknown column", wanted + nearest_words(name, KNOWN))
 
 
-def timing_of(row: Mapping[str, Any]) -> Timing:
+def _measure_named(column: str) -> tuple[str, str] | None:
+    """Return (which of OF_MEASURES, the measure's name) of a column that tells of one."""
+    for part in OF_MEASURES:
+        name = column.removeprefix(part)
+        if column.startswith(part) and 0 < len(name) <= LONGEST_MEASURE and name.isprintable():
+            return part, name
+    return None
+
+
+def brought_run(row: Mapping[str, Any]) -> BroughtRun:
     """Return the run that a row tells of; CellError for the first cell that can't be used.
 
     Cells are texts, as in CSV, or values, as in JSON and Parquet; an empty text or None is a cell that is not given.
@@ -81,16 +130,36 @@ def timing_of(row: Mapping[str, Any]) -> Timing:
     given = {name: value for name, value in row.items() if value is not None and value != ""}
     if "variant" not in given:
         raise CellError("variant", "nothing", "the variant's name")
-    values: dict[str, Any] = {}
-    measures = {}
-    for name, value in given.items():
-        if name.startswith(MEASURE):
-            measures[name.removeprefix(MEASURE)] = _number(name, value)
-        elif name not in PASSED_OVER:
-            values[name] = _READ[name](name, value)
-    if "time_s" not in values and values.get("status", FINISHED) == FINISHED:
+    own: dict[str, Any] = {}
+    beside: dict[str, Any] = {}
+    parts: dict[str, dict[str, Any]] = {}
+    for column, value in given.items():
+        if column in OF_RUNS:
+            own[column] = _READ[OF_RUNS[column]](column, value)
+        elif column in BESIDE:
+            beside[column] = _READ[BESIDE[column]](column, value)
+        elif (named := _measure_named(column)) is not None:
+            parts.setdefault(named[1], {})[named[0]] = _READ_OF_MEASURE[named[0]](column, value)
+    if "time_s" not in own and own.get("status", FINISHED) == FINISHED:
         raise CellError("time_s", "nothing", "the run's seconds, or a status other than finished")
-    return Timing(**{"time_s": None, **values}, measures=measures)
+    load_s = parts.pop(LOAD, {}).get(MEASURE)
+    for name in [name for name in parts if name in _COLUMNS]:
+        value, column = parts.pop(name).get(MEASURE), _COLUMNS[name]
+        if value is not None:
+            own[column] = round(value) if _HINTS[column] in (int, int | None) else value
+    return BroughtRun(
+        own=own, beside=beside, measures={name: _measure(of) for name, of in parts.items()}, load_s=load_s
+    )
+
+
+def _measure(parts: Mapping[str, Any]) -> BroughtMeasure:
+    return BroughtMeasure(
+        value=parts.get(MEASURE), definition=parts.get(DEFINITION), origin=parts.get(ORIGIN),
+        against=parts.get(AGAINST), besides=parts.get(BESIDES, {}), why=parts.get(WHY),
+    )  # fmt: skip
+
+
+# ---- one reader a sort of cell ----
 
 
 def _name(column: str, value: Any) -> str:
@@ -100,25 +169,30 @@ def _name(column: str, value: Any) -> str:
     return text
 
 
-def _text(column: str, value: Any) -> str:
-    if not isinstance(value, str) or not value.strip() or len(value) > LONGEST_TEXT or "\0" in value:
-        raise CellError(column, value, f"a text of up to {LONGEST_TEXT} characters")
-    return value
-
-
-def _one_of(words: Mapping[str, str], wanted: str) -> Callable[[str, Any], str]:
+def _text_up_to(longest: int) -> Callable[[str, Any], str]:
     def read(column: str, value: Any) -> str:
-        if value not in words:
-            raise CellError(column, value, f"one of {wanted}")
-        return words[value]
+        if not isinstance(value, str) or not value.strip() or len(value) > longest or "\0" in value:
+            raise CellError(column, value, f"a text of up to {longest} characters")
+        return value
 
     return read
 
 
-def _whole_from(least: int) -> Callable[[str, Any], int]:
+def _one_of(words: Iterable[str]) -> Callable[[str, Any], str]:
+    known = tuple(words)
+
+    def read(column: str, value: Any) -> str:
+        if value not in known:
+            raise CellError(column, value, f"one of {', '.join(known)}")
+        return str(value)
+
+    return read
+
+
+def _whole_from(least: int, most: int = LARGEST_WHOLE) -> Callable[[str, Any], int]:
     def read(column: str, value: Any) -> int:
         number = _number(column, value)
-        if number != int(number) or not least <= number <= LARGEST_WHOLE:
+        if number != int(number) or not least <= number <= most:
             raise CellError(column, value, f"a whole number from {least} on")
         return int(number)
 
@@ -135,11 +209,14 @@ def _number(column: str, value: Any) -> float:
     return number
 
 
-def _seconds(column: str, value: Any) -> float:
-    seconds = _number(column, value)
-    if seconds < 0:
-        raise CellError(column, value, "seconds, 0 or more")
-    return seconds
+def _from_0(wanted: str) -> Callable[[str, Any], float]:
+    def read(column: str, value: Any) -> float:
+        number = _number(column, value)
+        if number < 0:
+            raise CellError(column, value, wanted)
+        return number
+
+    return read
 
 
 def _true_or_false(column: str, value: Any) -> bool:
@@ -150,34 +227,116 @@ def _true_or_false(column: str, value: Any) -> bool:
     return found
 
 
-def _varied(column: str, value: Any) -> Mapping[str, Any]:
+def _source(column: str, value: Any) -> str:
+    """Where figures are from: what was measured elsewhere is imported here."""
+    found = _one_of(SOURCES)(column, value)
+    return IMPORTED if found == MEASURED else found
+
+
+def _id(column: str, value: Any) -> str:
+    if not isinstance(value, str) or not is_id(value):
+        raise CellError(column, value, "a UUID as an export has it, such as 01a214b9-7f9c-7657-a853-cf034c4f45e1")
+    return value
+
+
+def _moment(column: str, value: Any) -> str:
+    """A moment as runs have it: in UTC, with milliseconds."""
+    try:
+        moment = datetime.fromisoformat(value if isinstance(value, str) else "")
+        moment = moment if moment.tzinfo is not None else moment.replace(tzinfo=UTC)
+        return moment.astimezone(UTC).isoformat(timespec="milliseconds")
+    except (ValueError, OverflowError) as error:
+        raise CellError(column, value, "a moment such as 2026-11-23T14:30:00+00:00") from error
+
+
+def _object(column: str, value: Any, wanted: str) -> dict[str, Any]:
     try:
         found = json.loads(value) if isinstance(value, str) else value
     except (ValueError, RecursionError):
         found = None
-    fits = isinstance(found, dict) and all(is_name(name) and _is_plain(entry) for name, entry in found.items())
-    if not fits:
-        raise CellError(column, value, 'an object of settings, such as {"steps": 8}')
-    return dict(found)
+    if not isinstance(found, dict):
+        raise CellError(column, value, wanted)
+    return found
+
+
+def _varied(column: str, value: Any) -> Mapping[str, Any]:
+    wanted = 'an object of settings, such as {"steps": 8}'
+    found = _object(column, value, wanted)
+    if not all(is_name(name) and _is_plain(entry) for name, entry in found.items()):
+        raise CellError(column, value, wanted)
+    return found
 
 
 def _is_plain(value: Any) -> bool:
     return isinstance(value, bool | str) or (isinstance(value, int | float) and math.isfinite(value))
 
 
-_SOURCES = {MEASURED: IMPORTED, IMPORTED: IMPORTED, BY_HAND: BY_HAND, SIMULATED: SIMULATED}
+def _facts(column: str, value: Any) -> Mapping[str, Any]:
+    """A machine's facts: those that are known of every machine, in the form that they are kept in."""
+    wanted = "a machine's facts as an export has them"
+    found = _object(column, value, wanted)
+    try:
+        return {
+            "processor": typed(found.get("processor"), str | None),
+            "cores": typed(found.get("cores"), int | None),
+            "memory_bytes": typed(found.get("memory_bytes"), int | None),
+            "system": typed(found.get("system", ""), str),
+            "kernel": typed(found.get("kernel", ""), str),
+            **({"accelerators": _accelerators(found["accelerators"])} if "accelerators" in found else {}),
+        }
+    except ValueError as error:
+        raise CellError(column, value, wanted) from error
+
+
+def _accelerators(value: Any) -> list[Mapping[str, Any]]:
+    return [
+        {"name": typed(one.get("name"), str), "memory_bytes": typed(one.get("memory_bytes"), int | None),
+         "driver": typed(one.get("driver"), str | None), "simulated": typed(one.get("simulated", False), bool)}
+        for one in typed(value, list[dict[str, Any]])
+    ]  # fmt: skip
+
+
+def _definition(column: str, value: Any) -> Definition:
+    wanted = "what a measure is as an export has it"
+    try:
+        found: Definition = typed(_object(column, value, wanted), Definition)
+    except ValueError as error:
+        raise CellError(column, value, wanted) from error
+    fits = found.better in (None, LESS, MORE) and found.summed_up in SUMMED_UP and found.kind and len(found.unit) <= 20
+    if not fits:
+        raise CellError(column, value, wanted)
+    return found
+
+
+def _besides(column: str, value: Any) -> Mapping[str, float]:
+    wanted = "an object of values by the ids of runs"
+    found = _object(column, value, wanted)
+    return {_id(column, run): _number(column, number) for run, number in found.items()}
+
+
 _READ: Mapping[str, Callable[[str, Any], Any]] = {
-    "variant": _name,
-    "form": _one_of({form: form for form in FORMS}, ", ".join(FORMS)),
-    "task": _text,
-    "seed": _whole_from(0),
-    "round": _whole_from(1),
-    "repeat": _whole_from(1),
-    "warm_up": _true_or_false,
-    "status": _one_of({status: status for status in STATUSES}, ", ".join(STATUSES)),
-    "time_s": _seconds,
-    "steps": _whole_from(0),
+    "name": _name,
+    "form": _one_of(FORMS),
+    "text": _text_up_to(LONGEST_TEXT),
+    "error": _text_up_to(LONGEST_ERROR),
+    "seed": _whole_from(0, LARGEST_SEED),
+    "count": _whole_from(1),
+    "whole": _whole_from(0),
+    "truth": _true_or_false,
+    "status": _one_of(STATUSES),
+    "seconds": _from_0("seconds, 0 or more"),
+    "share": _from_0("a share, 0 or more"),
     "varied": _varied,
-    "source": _one_of(_SOURCES, ", ".join(_SOURCES)),
-    "voided": _text,
+    "source": _source,
+    "id": _id,
+    "moment": _moment,
+    "facts": _facts,
+}
+_READ_OF_MEASURE: Mapping[str, Callable[[str, Any], Any]] = {
+    MEASURE: _number,
+    DEFINITION: _definition,
+    ORIGIN: _one_of(ORIGINS),
+    AGAINST: _id,
+    BESIDES: _besides,
+    WHY: _text_up_to(LONGEST_TEXT),
 }

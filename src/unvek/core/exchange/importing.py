@@ -1,76 +1,113 @@
 """Timings from elsewhere into a logbook: all of a file, or nothing of it."""
 
-import hashlib
-import json
 from collections import Counter
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from hashlib import file_digest
+from itertools import chain, islice
 from pathlib import Path
+from typing import Any
 
 from unvek.core.errors import InputError
-from unvek.core.exchange.columns import CellError, Timing, check_columns, timing_of
+from unvek.core.exchange.bringing import Bringing, Count, Placed, cell_of
+from unvek.core.exchange.brought_sessions import Rig
+from unvek.core.exchange.columns import BroughtRun, CellError, brought_run, check_columns
 from unvek.core.exchange.files import read_rows
-from unvek.core.logbook.foreign import ForeignRun
-from unvek.core.logbook.store import Logbook
-from unvek.core.measures.catalogue import BUILT_IN, RUN_COLUMNS
+from unvek.core.logbook.plan_record import plan_as_json, plan_of_runs_from_elsewhere
+from unvek.core.logbook.store import Logbook, keep_plan
 from unvek.core.rig.facts import elsewhere
-from unvek.core.run.record import CELL_FROM_ELSEWHERE
 
 MOST_PROBLEMS = 20  # told at once
 TOLD_EVERY = 20_000  # runs
-WHOLE_COLUMNS = ("memory_peak_bytes", "memory_device_bytes", "tokens", "steps")
+AT_A_TIME = 1000
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Imported:
-    """What came of it."""
+    """What came of it: how many runs are new, took an earlier one's place, or were there already.
 
-    runs: int
+    alike are new ones that tell the very time of the same item as one that was brought in before. already_in is the
+    session that brought this very file in before.
+    """
+
+    new: int
+    replaced: int
+    unchanged: int
+    alike: int
     variants: tuple[str, ...]
+    session: str | None
     reference: str
+    already_in: str | None = None
 
 
 def import_timings(
     logbook: Logbook,
     path: Path,
     reference: str | None = None,
-    rig: tuple[str, dict[str, object]] | None = None,
+    rig: Rig | None = None,
+    name: str | None = None,
     tell: Callable[[str], None] | None = None,
 ) -> Imported:
     """Put a file's runs into the logbook, in one transaction.
 
     reference: the variant that the others are held against, where the logbook has no plan that says so; the file's
-    first if None. rig: the fingerprint and facts of the machine that the timings are of; an unknown one if None.
-    tell: hears now and then how far a long file is.
+    first if None. rig: the fingerprint and facts of the machine that timings are of which do not say theirs; an unknown
+    one if None. name: of the session of runs that do not say theirs. tell: hears now and then how far a long file is.
     InputError names line and column of what can't be used; the logbook is then as it was.
     """
-    fingerprint, facts = rig if rig is not None else elsewhere()
-    variants: dict[str, None] = {}
-
-    def seen() -> Iterator[ForeignRun]:
-        for count, run in enumerate(_runs_of(path), 1):
-            variants.setdefault(run.columns["variant"])
+    with open(path, "rb") as file:
+        digest = file_digest(file, "sha256").hexdigest()
+    runs = _runs_of(path)
+    first = next(runs)
+    before = next((session.name for session in logbook.sessions() if session.digest == digest), None)
+    if before is not None and not _tells_which(first, name):
+        return _as_it_was(logbook, before)
+    with logbook.bringing_in() as connection:
+        bringing = Bringing(logbook, connection, path.name, name, rig or elsewhere(), digest)
+        every = chain([first], runs)
+        count = 0
+        while batch := list(islice(every, min(AT_A_TIME, TOLD_EVERY))):
+            bringing.take(batch)
+            count += len(batch)
             if tell is not None and count % TOLD_EVERY == 0:
                 tell(f"{path.name}: {count} runs read...")
-            yield run
+        bringing.finish()
+        if logbook.newest_plan() is None:
+            plan = plan_of_runs_from_elsewhere(f"Timings from {path.name}", _reference(bringing.count, reference))
+            keep_plan(connection, plan, plan_as_json(plan, (), {}))
+    session = bringing.sessions.first
+    return _imported(logbook, bringing.count, session.name if session is not None else None)
 
-    runs = logbook.keep_imported(seen(), fingerprint, facts, lambda: _content(path, list(variants), reference))
+
+def _tells_which(first: Placed, name: str | None) -> bool:
+    """Whether a file's runs say by themselves which runs they are: by id, or by the session that they are part of."""
+    return "id" in first.run.own or "session" in first.run.beside or name is not None
+
+
+def _imported(logbook: Logbook, count: Count, session: str | None, already_in: str | None = None) -> Imported:
     plan = logbook.newest_plan()
     assert plan is not None, "there is one from now on"
-    return Imported(runs=runs, variants=tuple(variants), reference=plan.content["reference"])
+    return Imported(
+        new=count.new, replaced=count.replaced, unchanged=count.unchanged, alike=count.alike,
+        variants=tuple(count.variants), session=session, reference=plan.plan.reference, already_in=already_in,
+    )  # fmt: skip
 
 
-def _content(path: Path, variants: Sequence[str], reference: str | None) -> dict[str, object]:
-    """What findings need to know of a logbook that no plan has been run into."""
+def _as_it_was(logbook: Logbook, session: str) -> Imported:
+    number = next(one.number for one in logbook.sessions() if one.name == session)
+    runs = logbook.runs_of_session(number)
+    count = Count(unchanged=len(runs), variants=dict.fromkeys(run.variant for run in runs))
+    return _imported(logbook, count, session, already_in=session)
+
+
+def _reference(count: Count, reference: str | None) -> str:
+    variants = list(count.variants)
     if reference is not None and reference not in variants:
         raise InputError(f"there is no variant {reference!r} to be the reference; there are {', '.join(variants)}")
-    return {
-        "title": f"Timings from {path.name}", "reference": reference or variants[0], "quality": None, "rounds": 1,
-        "repeats": 1, "variants": [], "tasks": [], "vary": {}, "measures": [], "cells": [],
-    }  # fmt: skip
+    return reference or variants[0]
 
 
-def _runs_of(path: Path) -> Iterator[ForeignRun]:
+def _runs_of(path: Path) -> Iterator[Placed]:
     """Yield the file's runs; after the last, InputError with every problem there was (up to MOST_PROBLEMS)."""
     order = _Order()
     problems: list[str] = []
@@ -83,7 +120,7 @@ def _runs_of(path: Path) -> Iterator[ForeignRun]:
                 checked.add(tuple(header))
             if not row:
                 continue
-            run = order.placed(timing_of(row), line)
+            run = order.placed(brought_run(row), line)
         except CellError as error:
             problems.append(f"line {line}, {error}")
             if len(problems) == MOST_PROBLEMS or (header is not None and not row):
@@ -104,42 +141,27 @@ class _Order:
     def __init__(self) -> None:
         self._rounds: Counter[tuple[str, int | None]] = Counter()
         self._repeats: Counter[tuple[str, int]] = Counter()
-        self._lines: dict[tuple[str, int, int], int] = {}
+        self._lines: dict[Any, int] = {}
 
-    def placed(self, timing: Timing, line: int) -> ForeignRun:
-        cell = _cell(timing)
-        round_number, repeat = timing.round, timing.repeat
-        if timing.warm_up:
-            return _foreign(timing, cell, round_number or 1, repeat or 1)
+    def placed(self, run: BroughtRun, line: int) -> Placed:
+        own, beside = run.own, run.beside
+        round_number, repeat = own.get("round"), own.get("repeat")
+        if "id" in own and "voided" not in own:
+            self._refuse_twice("id", own["id"], own["id"], line)
+        if own.get("warm_up"):
+            return Placed(run, round_number or 1, repeat or 1)
+        cell = cell_of(run) + str(beside.get("session_id") or beside.get("session") or "")
         if round_number is None:
             self._rounds[cell, repeat] += 1
             round_number = self._rounds[cell, repeat]
         if repeat is None:
             self._repeats[cell, round_number] += 1
             repeat = self._repeats[cell, round_number]
-        slot = (cell, round_number, repeat)
-        if timing.voided is None and self._lines.setdefault(slot, line) != line:
-            raise CellError("repeat", repeat, f"each run once: line {self._lines[slot]} has this one")
-        return _foreign(timing, cell, round_number, repeat)
+        if "id" not in own and "voided" not in own:
+            self._refuse_twice("repeat", repeat, (cell, round_number, repeat), line)
+        return Placed(run, round_number, repeat)
 
-
-def _cell(timing: Timing) -> str:
-    what = [timing.variant, timing.form, timing.task, timing.seed, sorted(timing.varied.items())]
-    return CELL_FROM_ELSEWHERE + hashlib.sha256(json.dumps(what).encode()).hexdigest()[:24]
-
-
-def _foreign(timing: Timing, cell: str, round_number: int, repeat: int) -> ForeignRun:
-    columns = {
-        "cell": cell, "variant": timing.variant, "form": timing.form, "task": timing.task, "seed": timing.seed,
-        "round": round_number, "repeat": repeat, "warm_up": timing.warm_up, "varied": dict(timing.varied),
-        "status": timing.status, "voided": timing.voided, "time_s": timing.time_s, "steps": timing.steps,
-        "source": timing.source,
-    }  # fmt: skip
-    measures = dict(timing.measures)
-    load_s = measures.pop("time.load", None)
-    for name, column in RUN_COLUMNS.items():
-        if name in measures:
-            value = measures.pop(name)
-            columns[column] = round(value) if column in WHOLE_COLUMNS else value
-    units = {name: (value, BUILT_IN[name].unit if name in BUILT_IN else "") for name, value in measures.items()}
-    return ForeignRun(columns=columns, measures=units, load_s=load_s)
+    def _refuse_twice(self, column: str, found: object, key: object, line: int) -> None:
+        before = self._lines.setdefault(key, line)
+        if before != line:
+            raise CellError(column, found, f"each run once: line {before} has this one")

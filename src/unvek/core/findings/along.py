@@ -10,8 +10,10 @@ from unvek.core.errors import InputError
 from unvek.core.findings.circumstances import circumstance_notes
 from unvek.core.findings.curve import Curve, CurveRow, FitsFound, PointFound
 from unvek.core.findings.evidence import Evidence, VariantOnRecord
-from unvek.core.logbook.store import Logbook, Row
-from unvek.core.measures.catalogue import LESS
+from unvek.core.logbook.reading import Course
+from unvek.core.logbook.rows import RunRow
+from unvek.core.logbook.store import Logbook
+from unvek.core.measures.definition import LESS
 from unvek.core.stats.fits import line, power_law
 from unvek.core.stats.launches import Sample, location, paired_ratio
 from unvek.core.stats.student import Estimate
@@ -34,12 +36,12 @@ def curve_along(logbook: Logbook, evidence: Evidence, measure: str | None = None
         raise InputError(f"along a run there are {', '.join(UNITS)}, not {measure}")
     courses: dict[str, dict[int, Floats]] = {name: {} for name in UNITS}
     wanted = (measure,) if measure is not None else (STEPS, TOKENS)
-    numbers = [row["number"] for row, counts in zip(evidence.rows, evidence.finished, strict=True) if counts]
+    numbers = evidence.rows.whole_numbers("number")[evidence.finished].tolist()
     for details in logbook.courses(numbers):
         for name in wanted:
             course = _COURSES[name](details)
             if len(course) >= FEWEST:
-                courses[name][details["run"]] = course
+                courses[name][details.run] = course
     found = [name for name in wanted if courses[name]]
     if not found:
         raise InputError(f"no run here has {FEWEST} steps or tokens whose times are known" if measure is None else
@@ -47,7 +49,7 @@ def curve_along(logbook: Logbook, evidence: Evidence, measure: str | None = None
     name = found[0]
     rows = (_row(evidence, variant, courses[name]) for variant in evidence.variants)
     return Curve(
-        title=evidence.plan.content["title"], setting=POSITION, measure=name, unit=UNITS[name], better=LESS,
+        title=evidence.plan.title, setting=POSITION, measure=name, unit=UNITS[name], better=LESS,
         reference=evidence.reference, rows=tuple(row for row in rows if row is not None),
         notes=tuple(circumstance_notes(evidence)),
     )  # fmt: skip
@@ -58,34 +60,34 @@ def _unpacked(data: bytes | None) -> Floats:
     return np.frombuffer((data or b"")[: len(data or b"") // 8 * 8], "<f8")
 
 
-def _steps(details: Row) -> Floats:
-    return _unpacked(details["step_times_s"])
+def _steps(details: Course) -> Floats:
+    return _unpacked(details.step_times_s)
 
 
-def _gaps(details: Row) -> Floats:
+def _gaps(details: Course) -> Floats:
     """Between the tokens of a run; where several streams came together, one begins where the time goes back."""
-    gaps = np.diff(_unpacked(details["piece_times_s"]))
+    gaps = np.diff(_unpacked(details.piece_times_s))
     return gaps[gaps >= 0]
 
 
-def _memory(details: Row) -> Floats:
-    along = (details["machine"] or {}).get("memory_along") or ()
+def _memory(details: Course) -> Floats:
+    along = details.machine.get("memory_along") or ()
     return np.array([size for _, size in along], np.float64)
 
 
-_COURSES: Mapping[str, Callable[[Row], Floats]] = {STEPS: _steps, TOKENS: _gaps, MEMORY: _memory}
+_COURSES: Mapping[str, Callable[[Course], Floats]] = {STEPS: _steps, TOKENS: _gaps, MEMORY: _memory}
 
 
 def _row(evidence: Evidence, variant: VariantOnRecord, courses: Mapping[int, Floats]) -> CurveRow | None:
-    rows = [row for row in evidence.rows if row["variant"] == variant.name and row["number"] in courses]
+    rows = [row for row in evidence.rows if row.variant == variant.name and row.number in courses]
     if not rows:
         return None
-    shortest = min(len(courses[row["number"]]) for row in rows)
+    shortest = min(len(courses[row.number]) for row in rows)
     stretches = min(STRETCHES, shortest)
-    values = np.array([list(_stretches(courses[row["number"]], stretches)) for row in rows])
-    lengths = np.array([len(courses[row["number"]]) for row in rows], np.float64)
+    values = np.array([list(_stretches(courses[row.number], stretches)) for row in rows])
+    lengths = np.array([len(courses[row.number]) for row in rows], np.float64)
     middles = (np.arange(stretches) + 0.5) / stretches * np.median(lengths) + 0.5
-    rounds, launches = (np.array([row[key] for row in rows]) for key in ("round", "launch"))
+    rounds, launches = np.array([row.round for row in rows]), np.array([row.launch for row in rows])
     items = _items(rows)
     samples = [Sample(values[:, place], rounds, launches, items) for place in range(stretches)]
     x, y = np.tile(middles, len(rows)), values.ravel()
@@ -128,7 +130,7 @@ def _change(first: Sample, last: Sample, pilot: int | None) -> Estimate | None:
     return None if ratio is None else Estimate(value=ratio.value, low=ratio.low, high=ratio.high)
 
 
-def _items(rows: list[Row]) -> NDArray[np.int64]:
+def _items(rows: list[RunRow]) -> NDArray[np.int64]:
     places: dict[Any, int] = {}
-    keys = [(row["task"], row["seed"], repr(row["varied"])) for row in rows]
+    keys = [(row.task, row.seed, repr(row.varied)) for row in rows]
     return np.array([places.setdefault(key, len(places)) for key in keys], np.int64)

@@ -42,7 +42,7 @@ def audit(evidence: Evidence, of_files: Iterable[Confounder] = ()) -> Audit:
     """Return everything that the evidence shows, and what a look at the files has shown, the worst first."""
     found = [*making_findings(evidence), *runs_findings(evidence), *of_files]
     return Audit(
-        title=evidence.plan.content["title"],
+        title=evidence.plan.title,
         reference=evidence.reference,
         runs=len(evidence.rows),
         findings=tuple(sorted(found, key=lambda finding: SEVERITIES.index(finding.severity))),

@@ -1,11 +1,13 @@
 """What the variants are made of and run with: everything that differs besides what is compared."""
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
 from unvek.core.findings.confounder import DOUBT, NOTE, UNFAIR, Confounder
 from unvek.core.findings.evidence import Evidence
+from unvek.core.plan.model import Variant
+from unvek.core.run.record import LaunchAbout, Provenance
 from unvek.core.units import counted
 
 # Settings that decide how much is made: a run that makes less is quicker for that alone.
@@ -26,24 +28,24 @@ def making_findings(evidence: Evidence) -> Iterator[Confounder]:
     yield from _rigs(evidence)
 
 
-def _plan_entries(evidence: Evidence) -> dict[str, Mapping[str, Any]]:
+def _planned(evidence: Evidence) -> dict[str, Variant]:
     """The variants in the evidence, as the plan has them; the reference first."""
-    known = {entry["name"]: entry for entry in evidence.plan.content["variants"]}
+    known = {variant.name: variant for variant in evidence.plan.variants}
     names = [evidence.reference, *(v.name for v in evidence.variants if v.name != evidence.reference)]
     return {name: known[name] for name in names if name in known}
 
 
 def _settings(evidence: Evidence) -> Iterator[Confounder]:
-    entries = _plan_entries(evidence)
-    reference = entries.get(evidence.reference)
+    variants = _planned(evidence)
+    reference = variants.get(evidence.reference)
     if reference is None:
         return
-    theirs, varied = reference["settings"], evidence.plan.content.get("vary", {})
+    theirs, varied = reference.settings, evidence.plan.vary
     differing: dict[tuple[str, str], list[str]] = {}
-    for name, entry in entries.items():
-        ours = entry["settings"]
+    for name, variant in variants.items():
+        ours = variant.settings
         keys = [key for key in {**theirs, **ours} if ours.get(key) != theirs.get(key) and key not in varied]
-        if len(keys) == 1 and _is_same_model(entry, reference):
+        if len(keys) == 1 and _is_same_model(variant, reference):
             continue  # that setting is what is compared
         for key in keys:
             differing.setdefault((key, _shown(ours.get(key))), []).append(name)
@@ -51,8 +53,8 @@ def _settings(evidence: Evidence) -> Iterator[Confounder]:
         yield _setting(names, evidence.reference, key, value, _shown(theirs.get(key)))
 
 
-def _is_same_model(entry: Mapping[str, Any], reference: Mapping[str, Any]) -> bool:
-    return all(entry.get(key) == reference.get(key) for key in ("weights", "parts", "runner"))
+def _is_same_model(variant: Variant, reference: Variant) -> bool:
+    return (variant.weights, variant.parts, variant.runner) == (reference.weights, reference.parts, reference.runner)
 
 
 def _setting(names: Sequence[str], reference: str, key: str, ours: str, theirs: str) -> Confounder:
@@ -78,9 +80,11 @@ def _setting(names: Sequence[str], reference: str, key: str, ours: str, theirs: 
 
 
 def _parts(evidence: Evidence) -> Iterator[Confounder]:
-    entries = _plan_entries(evidence)
     latest = _latest_made_of(evidence)
-    made_of = {name: _parts_made_of(entry, latest.get(name, {}).get("files") or {}) for name, entry in entries.items()}
+    made_of = {
+        name: _parts_made_of(variant, latest[name].files or {} if name in latest else {})
+        for name, variant in _planned(evidence).items()
+    }
     theirs = made_of.get(evidence.reference, {})
     for name, ours in made_of.items():
         for part in dict.fromkeys((*theirs, *ours)):
@@ -95,14 +99,15 @@ def _parts(evidence: Evidence) -> Iterator[Confounder]:
                 )  # fmt: skip
 
 
-def _parts_made_of(entry: Mapping[str, Any], files: Mapping[str, str]) -> dict[str, str]:
-    return {part: files.get(path, path) for part, path in entry.get("parts", {}).items()}
+def _parts_made_of(variant: Variant, files: Mapping[str, str]) -> dict[str, str]:
+    return {part: files.get(str(path), str(path)) for part, path in variant.parts.items()}
 
 
-def _latest_made_of(evidence: Evidence) -> dict[str, Mapping[str, Any]]:
+def _latest_made_of(evidence: Evidence) -> dict[str, Provenance]:
     """Return what each variant's latest launch was made of, of those that it is known of: not where nothing loaded."""
+    known = {number: made for number, made in evidence.made_of.items() if made != Provenance()}
     launches = sorted(evidence.launches.items())
-    return {row["variant"]: evidence.made_of[number] for number, row in launches if evidence.made_of.get(number)}
+    return {launch.variant: known[number] for number, launch in launches if number in known}
 
 
 def _runners(evidence: Evidence) -> Iterator[Confounder]:
@@ -111,7 +116,7 @@ def _runners(evidence: Evidence) -> Iterator[Confounder]:
         return
     reference = latest[evidence.reference]
     for name, made_of in latest.items():
-        ours, theirs = made_of.get("total_includes_load"), reference.get("total_includes_load")
+        ours, theirs = made_of.total_includes_load, reference.total_includes_load
         if ours is not None and theirs is not None and ours != theirs:
             yield Confounder(
                 code="load-counted", severity=UNFAIR, variants=(name,),
@@ -120,11 +125,10 @@ def _runners(evidence: Evidence) -> Iterator[Confounder]:
                 why="One is timed from a cold start, the other after it.",
                 mend="Run both by the same kind of runner; or compare step.time, or the rate of tokens.",
             )  # fmt: skip
-        known = made_of.get("runner") and reference.get("runner")
-        if known and made_of["runner"] != reference["runner"]:
+        if made_of.runner and reference.runner and made_of.runner != reference.runner:
             yield Confounder(
                 code="runners-differ", severity=DOUBT, variants=(name,),
-                text=f"{name} is run by the runner {made_of['runner']}, {evidence.reference} by {reference['runner']}.",
+                text=f"{name} is run by the runner {made_of.runner}, {evidence.reference} by {reference.runner}.",
                 why="How a model is asked takes time of its own.",
                 mend="Run both by the same kind of runner.",
             )  # fmt: skip
@@ -137,15 +141,15 @@ def _runners(evidence: Evidence) -> Iterator[Confounder]:
             )  # fmt: skip
 
 
-def _scripts(made_of: Mapping[str, Any]) -> list[str]:
-    return sorted((made_of.get("script") or {}).values())
+def _scripts(made_of: Provenance) -> list[str]:
+    return sorted((made_of.script or {}).values())
 
 
 def _environments(evidence: Evidence) -> Iterator[Confounder]:
     """What runners put into the environment; settings of threads are looked at as the processes had them."""
-    threads = {name for launch in evidence.launches.values() for name in launch["about"].get("threads") or {}}
+    threads = {name for launch in evidence.launches.values() for name in launch.about.threads or {}}
     latest = _latest_made_of(evidence)
-    given = {name: made_of["environment"] for name, made_of in latest.items() if "environment" in made_of}
+    given = {name: made.environment for name, made in latest.items() if made.environment is not None}
     if evidence.reference not in given:
         return
     theirs = given.pop(evidence.reference)
@@ -166,9 +170,10 @@ def _weights_changed(evidence: Evidence) -> Iterator[Confounder]:
     names = {variant.name for variant in evidence.variants}
     seen: dict[tuple[str, str], dict[str, int]] = {}
     for launch in evidence.every_launch:
-        files = evidence.made_of.get(launch["number"], {}).get("files") or {}
-        for path, digest in files.items() if launch["variant"] in names else ():
-            seen.setdefault((launch["variant"], path), {}).setdefault(digest, launch["number"])
+        made_of = evidence.made_of.get(launch.number)
+        files = made_of.files if made_of is not None and launch.variant in names else None
+        for path, digest in (files or {}).items():
+            seen.setdefault((launch.variant, path), {}).setdefault(digest, launch.number)
     for (name, path), digests in seen.items():
         if len(digests) > 1:
             since = max(digests.values())
@@ -182,10 +187,10 @@ def _weights_changed(evidence: Evidence) -> Iterator[Confounder]:
 
 
 def _modules_changed(evidence: Evidence) -> Iterator[Confounder]:
-    seen: dict[str, dict[str, set[str]]] = {}
+    seen: dict[str, dict[str | None, set[str]]] = {}
     for launch in evidence.launches.values():
-        for path, digest in (launch["about"].get("modules") or {}).items():
-            seen.setdefault(path, {}).setdefault(digest, set()).add(launch["variant"])
+        for path, digest in (launch.about.modules or {}).items():
+            seen.setdefault(path, {}).setdefault(digest, set()).add(launch.variant)
     for path, digests in seen.items():
         if len(digests) > 1:
             yield Confounder(
@@ -196,18 +201,21 @@ def _modules_changed(evidence: Evidence) -> Iterator[Confounder]:
             )  # fmt: skip
 
 
+_SURROUNDINGS: Mapping[str, tuple[str, Callable[[LaunchAbout], Mapping[str, str | None] | None]]] = {
+    "package": ("packages-differ", lambda about: about.packages),
+    "interpreter": ("interpreters-differ", lambda about: {"Python": about.python}),
+    "setting of threads": ("threads-differ", lambda about: about.threads),
+}
+
+
 def _surroundings(evidence: Evidence) -> Iterator[Confounder]:
     """Packages, interpreters and thread counts that differ between launches, where both are known."""
-    for what, code, read in (
-        ("package", "packages-differ", lambda about: about.get("packages")),
-        ("interpreter", "interpreters-differ", lambda about: {"Python": about.get("python")}),
-        ("setting of threads", "threads-differ", lambda about: about.get("threads")),
-    ):
-        values: dict[str, dict[Any, set[str]]] = {}
+    for what, (code, read) in _SURROUNDINGS.items():
+        values: dict[str, dict[str, set[str]]] = {}
         for launch in evidence.launches.values():
-            for name, value in (read(launch["about"]) or {}).items():
+            for name, value in (read(launch.about) or {}).items():
                 if value is not None:
-                    values.setdefault(name, {}).setdefault(value, set()).add(launch["variant"])
+                    values.setdefault(name, {}).setdefault(value, set()).add(launch.variant)
         for name, by_value in values.items():
             if len(by_value) > 1:
                 named = "; ".join(f"{value} for {', '.join(sorted(of))}" for value, of in by_value.items())
@@ -222,7 +230,7 @@ def _surroundings(evidence: Evidence) -> Iterator[Confounder]:
 def _rigs(evidence: Evidence) -> Iterator[Confounder]:
     by_rig: dict[str, set[str]] = {}
     for launch in evidence.launches.values():
-        by_rig.setdefault(launch["rig"], set()).add(launch["variant"])
+        by_rig.setdefault(launch.rig, set()).add(launch.variant)
     if len(by_rig) < 2:
         return
     facts = [evidence.rigs.get(rig, {}) for rig in by_rig]

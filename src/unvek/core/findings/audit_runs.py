@@ -8,7 +8,7 @@ import numpy as np
 
 from unvek.core.findings.confounder import DOUBT, NOTE, UNFAIR, Confounder
 from unvek.core.findings.evidence import Evidence
-from unvek.core.logbook.store import Row
+from unvek.core.logbook.rows import RunRow
 from unvek.core.measures.catalogue import COUNTED_IN, TIME
 from unvek.core.run.record import BY_HAND, DISTURBED_FROM, FAILURES, IMPORTED, MEASURED, SIMULATED
 from unvek.core.stats.grouping import group_medians, numbered
@@ -35,11 +35,11 @@ def runs_findings(evidence: Evidence) -> Iterator[Confounder]:
     yield from _voided(evidence)
 
 
-def _by_variant(evidence: Evidence, which: np.ndarray) -> Mapping[str, list[Row]]:
-    found: dict[str, list[Row]] = defaultdict(list)
+def _by_variant(evidence: Evidence, which: np.ndarray) -> Mapping[str, list[RunRow]]:
+    found: dict[str, list[RunRow]] = defaultdict(list)
     for place in np.flatnonzero(which).tolist():
         row = evidence.rows[place]
-        found[row["variant"]].append(row)
+        found[row.variant].append(row)
     return found
 
 
@@ -153,13 +153,13 @@ def _lengths(evidence: Evidence) -> Iterator[Confounder]:
             )  # fmt: skip
 
 
-def _taken_by_others(row: Row) -> float:
-    return (row["others_share"] or 0.0) + (row["stolen_share"] or 0.0)
+def _taken_by_others(row: RunRow) -> float:
+    return (row.others_share or 0.0) + (row.stolen_share or 0.0)
 
 
 def _disturbed(evidence: Evidence) -> Iterator[Confounder]:
     disturbed = evidence.column("others_share") + evidence.column("stolen_share") >= DISTURBED_FROM
-    by_severity: dict[str, dict[str, list[Row]]] = {DOUBT: {}, NOTE: {}}
+    by_severity: dict[str, dict[str, list[RunRow]]] = {DOUBT: {}, NOTE: {}}
     for name, rows in _by_variant(evidence, disturbed & evidence.finished).items():
         share = len(rows) / np.count_nonzero(evidence.of_variant(name) & evidence.finished)
         by_severity[DOUBT if share > MANY_SHARE else NOTE][name] = rows
@@ -190,10 +190,10 @@ def _outliers(evidence: Evidence) -> Iterator[Confounder]:
     groups, count = numbered(evidence.variant[places], evidence.item[places])
     usual = group_medians(apart, groups, count)[groups]
     far = (apart > math.log(OUTLIER_FACTOR)) & (apart > OUTLIER_DEVIATIONS * 1.4826 * usual)
-    by_variant: dict[str, list[Row]] = defaultdict(list)
+    by_variant: dict[str, list[RunRow]] = defaultdict(list)
     for place in np.flatnonzero(far):
         row = evidence.rows[places[place]]
-        by_variant[row["variant"]].append(row)
+        by_variant[row.variant].append(row)
     if by_variant:
         every = [row for rows in by_variant.values() for row in rows]
         caused = sum(_taken_by_others(row) >= DISTURBED_FROM for row in every)
@@ -226,7 +226,7 @@ def _trend(evidence: Evidence) -> Iterator[Confounder]:
 def _failures(evidence: Evidence) -> Iterator[Confounder]:
     failed = evidence.status.where(lambda status: status in FAILURES)
     for name, rows in _by_variant(evidence, failed).items():
-        kinds = ", ".join(f"{kind} {number}" for kind, number in Counter(row["status"] for row in rows).items())
+        kinds = ", ".join(f"{kind} {number}" for kind, number in Counter(row.status for row in rows).items())
         yield Confounder(
             code="survivors", severity=DOUBT, variants=(name,),
             text=f"{counted(len(rows), 'run')} of {name} failed ({kinds}), and no time or score speaks of them.",
@@ -236,11 +236,11 @@ def _failures(evidence: Evidence) -> Iterator[Confounder]:
 
 
 def _voided(evidence: Evidence) -> Iterator[Confounder]:
-    by_variant: dict[str, list[Row]] = defaultdict(list)
+    by_variant: dict[str, list[RunRow]] = defaultdict(list)
     for row in evidence.voided:
-        by_variant[row["variant"]].append(row)
+        by_variant[row.variant].append(row)
     for name, rows in by_variant.items():
-        reasons = ", ".join(dict.fromkeys(str(row["voided"]) for row in rows))
+        reasons = ", ".join(dict.fromkeys(str(row.voided) for row in rows))
         yield Confounder(
             code="voided", severity=NOTE, variants=(name,),
             text=f"Of {name} {counted(len(rows), 'run')} {'was' if len(rows) == 1 else 'were'} taken out: "
@@ -254,11 +254,11 @@ def _each(counts: Mapping[str, int]) -> str:
     return ", ".join(f"{name} {count}" for name, count in counts.items())
 
 
-def _numbers(found: Mapping[str, list[Row]]) -> str:
+def _numbers(found: Mapping[str, list[RunRow]]) -> str:
     """Name the runs of each variant; of many the first."""
     words = []
     for name, rows in found.items():
-        numbers = [str(row["number"]) for row in rows[:MOST_NAMED]]
+        numbers = [str(row.number) for row in rows[:MOST_NAMED]]
         words.append(
             f"{name} {', '.join(numbers)}{f' and {len(rows) - MOST_NAMED} more' if len(rows) > MOST_NAMED else ''}"
         )

@@ -49,18 +49,18 @@ def _changes(logbook: Logbook, plan: Plan, sources: Sources, digests: DigestCach
         latest = logbook.latest_made_of(variant.name)
         if latest is None:
             continue
-        before = latest["provenance"]
-        modules = logbook.launch(latest["launch"])["about"].get("modules") or {}
+        before = latest.provenance
+        modules = logbook.launch(latest.launch).about.modules or {}
         now = {
             **{(WEIGHTS, str(path)): sources.files[path] for path in variant.weights},
             **{(PART, str(path)): sources.files[path] for path in variant.parts.values()},
             **{(SCRIPT, path): digest for path, digest in sources.of_runner(plan.runner_of(variant)).items()},
             **{(MODULE, path): digests.digest(Path(path)) for path in modules if Path(path).is_file()},
         }
-        known = {**before["files"], **before.get("script", {}), **modules}
+        known = {**(before.files or {}), **(before.script or {}), **modules}
         for (what, path), digest in now.items():
-            if path in known and known[path] != digest:
+            if path in known and (was := known[path]) is not None and was != digest:
                 yield FileChange(
-                    variant=variant.name, what=what, path=path, before=known[path], now=digest,
-                    last_run=latest["number"], last_started=latest["started_at"],
+                    variant=variant.name, what=what, path=path, before=was, now=digest,
+                    last_run=latest.run, last_started=latest.started_at,
                 )  # fmt: skip

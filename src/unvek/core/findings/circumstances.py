@@ -1,5 +1,7 @@
 """What a reader must know of how the runs behind a result were made, as sentences."""
 
+from collections.abc import Collection, Sequence
+
 import numpy as np
 
 from unvek.core.findings.evidence import Evidence
@@ -7,9 +9,16 @@ from unvek.core.findings.warming import Warming
 from unvek.core.run.record import BY_HAND, IMPORTED, SIMULATED
 from unvek.core.units import counted
 
+MOST_NAMED = 4  # runs
 
-def circumstance_notes(evidence: Evidence, with_warming: bool = True) -> list[str]:
-    """Return a sentence on each: cold figures, launches still warming (if wanted), stand-ins, several rigs."""
+
+def circumstance_notes(
+    evidence: Evidence, with_warming: bool = True, measures: Collection[str] | None = None
+) -> list[str]:
+    """Return a sentence on each: cold figures, launches still warming (if wanted), stand-ins, several rigs.
+
+    measures: that the result shows; the scores if None.
+    """
     notes = []
     if evidence.only_cold:
         notes.append(f"Cold figures, each the first run of its process: {', '.join(evidence.only_cold)}. Set warmups "
@@ -26,6 +35,7 @@ def circumstance_notes(evidence: Evidence, with_warming: bool = True) -> list[st
         of = evidence.variants_from(source)
         if of:
             notes.append(f"{words}: {', '.join(of)}.")
+    notes += _measuring_notes(evidence, evidence.score_names if measures is None else measures)
     notes += _settling_notes(evidence)
     rigs = set(evidence.rows.column("rig"))
     if len(rigs) > 1:
@@ -35,12 +45,33 @@ def circumstance_notes(evidence: Evidence, with_warming: bool = True) -> list[st
     return notes
 
 
+def _measuring_notes(evidence: Evidence, measures: Collection[str]) -> list[str]:
+    """Say which measures lack values since files were changed, and which names stand for more than one thing."""
+    notes = []
+    changed = sorted({*evidence.changed, *(one.run for one in evidence.without if not one.lasts)})
+    if changed:
+        notes.append(
+            f"Outputs of {_named(changed)} are not as they were made any more (the files were changed, or are gone): "
+            "nothing is measured of them but what was known before."
+        )
+    return notes + [
+        f"{name} was come by in more than one way, and no plan says which is meant: the latest counts."
+        for name in evidence.names.several_ways
+        if name in measures
+    ]
+
+
+def _named(runs: Sequence[int]) -> str:
+    more = f" and {len(runs) - MOST_NAMED} more" if len(runs) > MOST_NAMED else ""
+    return f"run{'' if len(runs) == 1 else 's'} {', '.join(map(str, runs[:MOST_NAMED]))}{more}"
+
+
 def _settling_notes(evidence: Evidence) -> list[str]:
     """Say how many rounds were added, and what is not known as well as the plan asked in spite of them."""
-    content, pilot = evidence.plan.content, evidence.pilot
-    if pilot is None:
+    schedule, pilot = evidence.plan.schedule, evidence.pilot
+    precision, made = schedule.settle_to, int(evidence.round.max(initial=0))
+    if pilot is None or precision is None:
         return []
-    precision, made = content["settle_to"], int(evidence.round.max(initial=0))
     notes = [f"Rounds were added until each ratio of times is known to {100 * precision:.2g} %: {made} in all. "
              f"Intervals go by the spread of the first {pilot}, which decided how many, so that the adding does not "
              "spoil them."]  # fmt: skip
@@ -50,7 +81,7 @@ def _settling_notes(evidence: Evidence) -> list[str]:
         if ratio is not None and ratio.high is not None and ratio.high / ratio.value > 1 + 1.1 * precision:
             wide.append(f"{variant.name} (to {100 * (ratio.high / ratio.value - 1):.2g} %)")
     if wide:
-        notes.append(f"Not known that well: {', '.join(wide)}; {content['most_rounds']} are the most rounds.")
+        notes.append(f"Not known that well: {', '.join(wide)}; {schedule.most_rounds} are the most rounds.")
     return notes
 
 

@@ -1,7 +1,7 @@
 """The variants against the reference: every measure with its interval, its ratio and what that answers."""
 
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any, ClassVar
 
@@ -11,7 +11,8 @@ from unvek.core.findings.audit import Doubt, doubts_of
 from unvek.core.findings.circumstances import circumstance_notes
 from unvek.core.findings.evidence import Evidence, VariantOnRecord
 from unvek.core.findings.sentences import sentence
-from unvek.core.measures.catalogue import LESS, TIME, Measure
+from unvek.core.measures.catalogue import TIME
+from unvek.core.measures.definition import LESS, Measure
 from unvek.core.run.record import FAILURES, OUTCOMES
 from unvek.core.stats.answers import answer, rounds_to_settle
 from unvek.core.stats.grouping import numbered
@@ -124,9 +125,9 @@ def compare(evidence: Evidence, rig: Mapping[str, Any], asked: Sequence[str] = (
     columns = {name: evidence.values(name) for name in _names(evidence, asked)}
     doubts = doubts_of(evidence)
     rows = tuple(_row(evidence, variant, columns) for variant in evidence.variants)
-    main, quality = asked[0] if asked else TIME, evidence.plan.content["quality"]
+    main, quality = asked[0] if asked else TIME, evidence.plan.quality
     return Comparison(
-        title=evidence.plan.content["title"],
+        title=evidence.plan.title,
         reference=evidence.reference,
         rig=rig,
         quality=quality,
@@ -140,13 +141,13 @@ def compare(evidence: Evidence, rig: Mapping[str, Any], asked: Sequence[str] = (
             for row in rows
         ),
         doubts=doubts,
-        notes=tuple(_notes(evidence, rows)),
+        notes=tuple(_notes(evidence, rows, columns)),
     )
 
 
 def _names(evidence: Evidence, asked: Sequence[str]) -> list[str]:
     """Return the measures that this comparison holds: the usual ones, the plan's, those asked for, those that apply."""
-    names = [*DEFAULT_MEASURES, *evidence.wanted_names, *asked]
+    names = [*DEFAULT_MEASURES, *evidence.score_names, *asked]
     known = evidence.measures()
     streamed = [name for name in STREAM_MEASURES if name in known and evidence.has(name)]
     if any(np.nansum(evidence.values(name)) > 0 for name in streamed if name != "time.first"):
@@ -258,7 +259,7 @@ def _failures(statuses: Counter[str]) -> FailuresFound:
     return FailuresFound(count=count, share=share, low=low, high=high, kinds=kinds)
 
 
-def _notes(evidence: Evidence, rows: tuple[ComparisonRow, ...]) -> list[str]:
+def _notes(evidence: Evidence, rows: tuple[ComparisonRow, ...], measures: Collection[str]) -> list[str]:
     notes = []
     rounds = max((row.rounds for row in rows), default=0)
     if rounds == 1:
@@ -274,7 +275,7 @@ def _notes(evidence: Evidence, rows: tuple[ComparisonRow, ...]) -> list[str]:
         f"Taken together over {name} {', '.join(map(str, values))}; --varied {name}={values[0]} takes one."
         for name, values in evidence.varied_values.items()
     ]
-    notes += circumstance_notes(evidence, with_warming=False)  # that is among the doubts
+    notes += circumstance_notes(evidence, with_warming=False, measures=measures)  # warming is among the doubts
     if evidence.left_out:
         notes.append(f"{evidence.left_out} voided runs, or runs of an earlier form of the plan, are left out.")
     return notes

@@ -1,6 +1,6 @@
 """How a measure answers to a setting, or to a number about a task: points, fits, and where more stops paying."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
@@ -10,7 +10,9 @@ from numpy.typing import NDArray
 from unvek.core.errors import InputError
 from unvek.core.findings.circumstances import circumstance_notes
 from unvek.core.findings.evidence import Evidence, VariantOnRecord
-from unvek.core.measures.catalogue import MORE, TIME, Measure
+from unvek.core.logbook.rows import RunRow
+from unvek.core.measures.catalogue import TIME
+from unvek.core.measures.definition import MORE, Measure
 from unvek.core.stats.fits import Line, PowerLaw, line, power_law
 from unvek.core.stats.launches import Sample, paired_ratio
 from unvek.core.stats.plateau import plateau
@@ -118,7 +120,7 @@ def curve(evidence: Evidence, setting: str, measure_name: str = TIME) -> Curve:
     if len(found) > 1 and all(row is not None and len(row.points) == 1 for row in found):
         found = [_row(evidence, None, values, measure)]
     return Curve(
-        title=evidence.plan.content["title"],
+        title=evidence.plan.title,
         setting=setting,
         measure=measure.name,
         unit=measure.unit,
@@ -147,9 +149,9 @@ def values_of(evidence: Evidence, setting: str) -> Values:
     if all(isinstance(name, int | float) for name in names):
         names.sort()
     places = {name: place for place, name in enumerate(names)}
-    is_varied = any(setting in row["varied"] for row in evidence.rows)
+    is_varied = any(setting in row.varied for row in evidence.rows)
     items: dict[Any, int] = {}
-    keys = [_rest_of(row, setting) if is_varied else row["seed"] for row in evidence.rows]
+    keys = [_rest_of(row, setting) if is_varied else row.seed for row in evidence.rows]
     return Values(
         names=tuple(names),
         places=np.array([-1 if value is None else places[value] for value in found], np.int64),
@@ -157,28 +159,28 @@ def values_of(evidence: Evidence, setting: str) -> Values:
     )
 
 
-def _value_of(evidence: Evidence, setting: str, row: Mapping[str, Any]) -> Value | None:
-    if setting in row["varied"]:
-        value: Value = row["varied"][setting]
+def _value_of(evidence: Evidence, setting: str, row: RunRow) -> Value | None:
+    if setting in row.varied:
+        value: Value = row.varied[setting]
         return value
-    task = evidence.tasks.get(row["task"], {})
-    fact: Value | None = task.get("facts", {}).get(setting)
+    task = evidence.tasks.get(row.task)
+    fact: Value | None = task.facts.get(setting) if task is not None else None
     return fact if fact is not None else evidence.setting(row, setting)
 
 
-def _rest_of(row: Mapping[str, Any], setting: str) -> tuple[Any, ...]:
-    others = sorted((name, repr(value)) for name, value in row["varied"].items() if name != setting)
-    return row["task"], row["seed"], *others
+def _rest_of(row: RunRow, setting: str) -> tuple[Any, ...]:
+    others = sorted((name, repr(value)) for name, value in row.varied.items() if name != setting)
+    return row.task, row.seed, *others
 
 
 def _settings_with_values(evidence: Evidence) -> list[str]:
     """Return the names that a curve can be drawn over."""
     names: dict[str, None] = dict.fromkeys(evidence.varied_values)
     for task in evidence.tasks.values():
-        names |= dict.fromkeys((*task.get("facts", {}), *task.get("settings", {})))
+        names |= dict.fromkeys((*task.facts, *task.settings))
     for variant in evidence.variants:
         names |= dict.fromkeys(variant.settings)
-    rows = {(row["variant"], row["task"], repr(row["varied"])): row for row in evidence.rows}.values()
+    rows = {(row.variant, row.task, repr(row.varied)): row for row in evidence.rows}.values()
     return [name for name in names if len({_value_of(evidence, name, row) for row in rows} - {None}) > 1]
 
 

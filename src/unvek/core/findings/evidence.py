@@ -10,17 +10,24 @@ from numpy.typing import NDArray
 
 from unvek.core.errors import InputError
 from unvek.core.findings.derived import DERIVED
+from unvek.core.findings.measurements import Measurements, Without
 from unvek.core.findings.warming import Warming, still_warming
+from unvek.core.logbook.measure_names import MeasureNames
+from unvek.core.logbook.plan_record import PlanOnRecord
+from unvek.core.logbook.rows import DefinitionRow, LaunchRow, RunRow, behind_measures
 from unvek.core.logbook.run_table import Coded, RunTable
-from unvek.core.logbook.store import Measured, PlanOnRecord, Row
-from unvek.core.measures.catalogue import BUILT_IN, KINDS, RUN_COLUMNS, Measure, wanted_measure
-from unvek.core.run.record import FINISHED
+from unvek.core.measures.catalogue import BUILT_IN, LOAD
+from unvek.core.measures.definition import Measure
+from unvek.core.measures.kinds import KINDS, NUMBERS
+from unvek.core.plan.model import Plan, Task
+from unvek.core.run.record import FINISHED, Provenance, is_from_elsewhere
 from unvek.core.stats.grouping import numbered
 from unvek.core.stats.items import score_location, score_ratio
 from unvek.core.stats.launches import Ratio, Sample, location, paired_ratio
 from unvek.core.stats.student import Estimate
 
 Floats = NDArray[np.float64]
+COLUMNS = behind_measures()
 
 
 def varied_words(varied: Mapping[str, Any]) -> str:
@@ -45,17 +52,30 @@ class Evidence:
     times and memory are no value of the variant's, unless the variant has cold runs only.
     """
 
-    plan: PlanOnRecord
+    on_record: PlanOnRecord
     variants: tuple[VariantOnRecord, ...]
     reference: str
-    rows: RunTable
+    rows: RunTable[RunRow]
     first_runs_s: Mapping[str, Sequence[float]]
     left_out: int
-    voided: tuple[Row, ...]
-    made_of: Mapping[int, Row]
-    rigs: Mapping[str, Row]
-    every_launch: tuple[Row, ...]
-    measured: tuple[Measured, ...]
+    voided: tuple[RunRow, ...]
+    made_of: Mapping[int, Provenance]
+    rigs: Mapping[str, Mapping[str, Any]]
+    every_launch: tuple[LaunchRow, ...]
+    measured: Measurements
+    definitions: Mapping[int, DefinitionRow]
+    without: tuple[Without, ...] = ()
+    changed: tuple[int, ...] = ()  # runs of which an output is not the file any more that was made, as far as looked at
+
+    @property
+    def plan(self) -> Plan:
+        """The plan as it was when its latest runs were made."""
+        return self.on_record.plan
+
+    @cached_property
+    def names(self) -> MeasureNames:
+        """Under which name each measure on record is shown."""
+        return MeasureNames(self.plan, self.definitions)
 
     @cached_property
     def variant(self) -> NDArray[np.int64]:
@@ -115,7 +135,7 @@ class Evidence:
         return tuple(
             Warming(
                 launch=launch,
-                variant=self.launches[launch]["variant"],
+                variant=self.launches[launch].variant,
                 runs=runs,
                 less_time_share=share,
             )
@@ -148,16 +168,21 @@ class Evidence:
         return self.rows.whole_numbers("launch")
 
     @cached_property
-    def launches(self) -> Mapping[int, Row]:
+    def launches(self) -> Mapping[int, LaunchRow]:
         """The launches that these runs were made in, by number."""
         wanted = set(self.launch.tolist())
-        return {row["number"]: row for row in self.every_launch if row["number"] in wanted}
+        return {launch.number: launch for launch in self.every_launch if launch.number in wanted}
 
     @property
     def pilot(self) -> int | None:
         """The rounds whose spread decided how many were made; None where the plan said how many."""
-        content = self.plan.content
-        return int(content["rounds"]) if content.get("settle_to") is not None else None
+        schedule = self.plan.schedule
+        return schedule.rounds if schedule.settle_to is not None else None
+
+    @cached_property
+    def made_here(self) -> NDArray[np.bool_]:
+        """Which runs were made here, and not brought in from elsewhere."""
+        return ~self.rows.coded("cell").where(is_from_elsewhere)
 
     @cached_property
     def finished(self) -> NDArray[np.bool_]:
@@ -186,13 +211,22 @@ class Evidence:
 
     @property
     def likeness_names(self) -> tuple[str, ...]:
-        """The measures against the reference's outputs that the plan asks for."""
-        return tuple(m["name"] for m in self.plan.content["measures"] if KINDS[m["kind"]].is_likeness)
+        """The scores that hold an output against the reference's."""
+        return tuple(name for name in self.score_names if (kind := self._kinds.get(name)) and KINDS[kind].is_likeness)
 
     @property
-    def wanted_names(self) -> tuple[str, ...]:
-        """All measures that the plan asks for."""
-        return tuple(measure["name"] for measure in self.plan.content["measures"])
+    def score_names(self) -> tuple[str, ...]:
+        """The measures of outputs: those that the plan asks for; of runs from elsewhere alone those they came with."""
+        if self.plan.variants:
+            return tuple(measure.name for measure in self.plan.measures)
+        return tuple(name for name, kind in self._kinds.items() if kind in KINDS and KINDS[kind].of != NUMBERS)
+
+    @cached_property
+    def _kinds(self) -> Mapping[str, str]:
+        """The kind of each measure that is shown, by its name."""
+        asked = {measure.name: measure.kind for measure in self.plan.measures}
+        shown = ((self.names[number], row.content.kind) for number, row in self.definitions.items())
+        return {**{known.measure.name: kind for known, kind in shown if known is not None}, **asked}
 
     def of_variant(self, name: str) -> NDArray[np.bool_]:
         if name not in self._of_variant:
@@ -217,9 +251,9 @@ class Evidence:
 
     @cached_property
     def _measures(self) -> Mapping[str, Measure]:
-        asked = {m["name"]: wanted_measure(m["name"], m["kind"]) for m in self.plan.content["measures"]}
-        told = {m.name: Measure(name=m.name, unit=m.unit, better=None) for m in self.measured if m.against == 0}
-        return {**told, **BUILT_IN, **asked}
+        asked = {measure.name: measure.measure for measure in self.plan.measures}
+        known = [shown.measure for number in self.definitions if (shown := self.names[number]) is not None]
+        return {**{measure.name: measure for measure in known}, **BUILT_IN, **asked}
 
     def values(self, name: str) -> Floats:
         """Return a measure of each run (NaN where it is unknown, or the run did not finish)."""
@@ -238,11 +272,11 @@ class Evidence:
     def _read_values(self, name: str) -> Floats:
         if name in DERIVED:
             return DERIVED[name](self.values, self.setting_values)
-        if name in RUN_COLUMNS:
-            values = self.rows.numbers(RUN_COLUMNS[name]).copy()
+        if name in COLUMNS:
+            values = self.rows.numbers(COLUMNS[name]).copy()
             values[self.cold] = np.nan
-        elif name == "time.load":
-            loads_s = {number: launch["load_s"] for number, launch in self.launches.items()}
+        elif name == LOAD:
+            loads_s = {number: launch.load_s for number, launch in self.launches.items()}
             values = np.array([loads_s[number] for number in self.launch.tolist()], np.float64)
         else:
             values = self._measured_values(name)
@@ -251,17 +285,14 @@ class Evidence:
         return values
 
     @cached_property
-    def tasks(self) -> Mapping[str, Mapping[str, Any]]:
-        """The tasks as the plan on record has them, by name."""
-        return {task["name"]: task for task in self.plan.content["tasks"]}
+    def tasks(self) -> Mapping[str, Task]:
+        """The tasks as the plan on record has them, by name; runs from elsewhere may be of others."""
+        return {task.name: task for task in self.plan.tasks}
 
-    def setting(self, row: Row, name: str) -> Any:
+    def setting(self, run: RunRow, name: str) -> Any:
         """Return a setting as a run had it: as varied, or the variant's, or the task's; None where it had none."""
-        for settings in (
-            row["varied"],
-            self._settings[row["variant"]],
-            self.tasks.get(row["task"], {}).get("settings", {}),
-        ):
+        task = self.tasks.get(run.task)
+        for settings in (run.varied, self._settings[run.variant], task.settings if task is not None else {}):
             if name in settings:
                 return settings[name]
         return None
@@ -278,7 +309,7 @@ class Evidence:
         return np.array(numbers, float)[kinds]
 
     @cached_property
-    def _kinds_of_settings(self) -> tuple[NDArray[np.int64], list[Row]]:
+    def _kinds_of_settings(self) -> tuple[NDArray[np.int64], list[RunRow]]:
         """Which runs have all settings alike: (n,) the number of each run's kind, and a run of each kind."""
         kinds, _ = numbered(self.variant, self.task_codes, self.varied_codes)
         return np.asarray(kinds, np.int64), [
@@ -290,7 +321,7 @@ class Evidence:
 
     def is_score(self, name: str) -> bool:
         """Whether a measure is of outputs: of another prompt or seed it would be another one."""
-        return name in self.wanted_names
+        return name in self.score_names
 
     def sample(self, name: str, these: NDArray[np.bool_]) -> Sample:
         """Return a measure of some of the runs, with what they are paired by."""
@@ -326,37 +357,45 @@ class Evidence:
     def _measured_values(self, name: str) -> Floats:
         """A measure of outputs, or one that a script has told, of each run."""
         values = np.full(len(self.rows), np.nan)
-        if name not in self._measured_by_name:
-            return values
         places, against, likeness = self._likenesses(name)
         same = self.seed[places] == self.seed[against]
         values[places[same]] = likeness[same]
-        runs, held_against, measured = self._measured_of(name)
-        told = (held_against == 0) & (runs >= 0)
-        values[runs[told]] = measured[told]
+        places, held_against, measured = self._measured_of(name)
+        alone = held_against == 0
+        values[places[alone]] = measured[alone]
         return values
 
     def _likenesses(self, name: str) -> tuple[NDArray[np.int64], NDArray[np.int64], Floats]:
         """The likenesses that count: places of the runs, of those that they are held against, and the values."""
-        runs, held_against, values = self._measured_of(name)
+        places, held_against, values = self._measured_of(name)
         against = self._places_of(held_against)
-        counts = (runs >= 0) & (against >= 0) & np.isfinite(values)
-        runs, against, values = runs[counts], against[counts], values[counts]
-        fits = self.of_variant(self.reference)[against] & (self.varied_codes[against] == self.held_codes[runs])
-        return runs[fits], against[fits], values[fits]
+        counts = (against >= 0) & np.isfinite(values)
+        places, against, values = places[counts], against[counts], values[counts]
+        fits = self.of_variant(self.reference)[against] & (self.varied_codes[against] == self.held_codes[places])
+        return places[fits], against[fits], values[fits]
 
     def _measured_of(self, name: str) -> tuple[NDArray[np.int64], NDArray[np.int64], Floats]:
-        """What is measured under a name: places of runs (-1: does not count), numbers held against, values."""
-        found = self._measured_by_name.get(name, ())
-        numbers, held_against = (np.array([m[at] for m in found], np.int64) for at in (0, 2))
-        return self._places_of(numbers), held_against, np.array([m.value for m in found], np.float64)
+        """What is measured under a name: places of the runs, numbers of those held against, values."""
+        if name not in self._by_name:
+            self._by_name[name] = self._look_up(name)
+        return self._by_name[name]
 
     @cached_property
-    def _measured_by_name(self) -> Mapping[str, Sequence[Measured]]:
-        by_name: dict[str, list[Measured]] = {}
-        for m in self.measured:
-            by_name.setdefault(m.name, []).append(m)
-        return by_name
+    def _by_name(self) -> dict[str, tuple[NDArray[np.int64], NDArray[np.int64], Floats]]:
+        return {}
+
+    def _look_up(self, name: str) -> tuple[NDArray[np.int64], NDArray[np.int64], Floats]:
+        measured = self.measured
+        shown = {number: known for number in self.definitions if (known := self.names[number]) is not None}
+        numbers = [number for number, known in shown.items() if known.measure.name == name]
+        counts = np.isin(measured.definitions, numbers)
+        places = self._places_of(measured.runs)
+        counts &= places >= 0
+        for number in numbers:
+            if shown[number].but_of_tasks:
+                is_of_task = self.rows.coded("task").where(shown[number].of_task)
+                counts &= (measured.definitions != number) | is_of_task[places]
+        return places[counts], measured.against[counts], measured.values[counts]
 
     def _places_of(self, numbers: NDArray[np.int64]) -> NDArray[np.int64]:
         """Return where the runs of these numbers stand, -1 for one that is not among them."""

@@ -5,7 +5,8 @@ from dataclasses import dataclass
 from statistics import median
 from typing import ClassVar
 
-from unvek.core.logbook.store import Logbook, Row
+from unvek.core.logbook.rows import ForecastRow, KeptRun
+from unvek.core.logbook.store import Logbook
 from unvek.core.run.record import FINISHED
 
 
@@ -64,8 +65,8 @@ class ForecastScores:
 
 def score_forecasts(logbook: Logbook) -> ForecastScores:
     """Score every forecast in a logbook. Runs of which nothing could be said are counted as unforeseen."""
-    finished = [row for row in logbook.runs() if row["status"] == FINISHED and row["time_s"] is not None]
-    rows = tuple(_scored(row) for row in finished if row["forecast_low_s"] is not None)
+    finished = [run for run in logbook.runs() if run.status == FINISHED and run.time_s is not None]
+    rows = tuple(scored for run in finished if (scored := _scored(run)) is not None)
     return ForecastScores(
         forecasts=len(rows),
         held=sum(row.held for row in rows),
@@ -76,19 +77,23 @@ def score_forecasts(logbook: Logbook) -> ForecastScores:
     )
 
 
-def _scored(row: Row) -> ForecastScored:
+def _scored(run: KeptRun) -> ForecastScored | None:
+    """Return a run's forecast and what it took; None where nothing was foreseen of it."""
+    low_s, high_s, time_s = run.forecast_low_s, run.forecast_high_s, run.time_s
+    if low_s is None or high_s is None or time_s is None:
+        return None
     return ForecastScored(
-        run=row["number"],
-        variant=row["variant"],
-        form=row["form"],
-        task=row["task"],
-        seed=row["seed"],
-        cold=row["place"] == 1,
-        basis=row["forecast_basis"],
-        low_s=row["forecast_low_s"],
-        high_s=row["forecast_high_s"],
-        time_s=row["time_s"],
-        held=row["forecast_low_s"] <= row["time_s"] <= row["forecast_high_s"],
+        run=run.number,
+        variant=run.variant,
+        form=run.form,
+        task=run.task,
+        seed=run.seed,
+        cold=run.place == 1,
+        basis=run.forecast_basis or "",
+        low_s=low_s,
+        high_s=high_s,
+        time_s=time_s,
+        held=low_s <= time_s <= high_s,
     )
 
 
@@ -102,14 +107,13 @@ def _basis(name: str, rows: Iterable[ForecastScored]) -> BasisScored:
     )
 
 
-def _session(row: Row) -> SessionScored:
-    took_s = row["took_s"]
+def _session(row: ForecastRow) -> SessionScored:
     return SessionScored(
-        made=row["made_at"],
-        title=row["title"],
-        runs=row["runs"],
-        low_s=row["low_s"],
-        high_s=row["high_s"],
-        took_s=took_s,
-        held=None if took_s is None else row["low_s"] <= took_s <= row["high_s"],
+        made=row.made_at,
+        title=row.title,
+        runs=row.runs,
+        low_s=row.low_s,
+        high_s=row.high_s,
+        took_s=row.took_s,
+        held=None if row.took_s is None else row.low_s <= row.took_s <= row.high_s,
     )

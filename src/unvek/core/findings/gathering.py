@@ -15,11 +15,13 @@ from numpy.typing import NDArray
 
 from unvek.core.errors import InputError
 from unvek.core.findings.evidence import Evidence, VariantOnRecord
-from unvek.core.logbook.reading import FOR_FINDINGS
+from unvek.core.findings.measurements import Measurements
+from unvek.core.logbook.plan_record import PlanOnRecord
+from unvek.core.logbook.rows import RunRow
 from unvek.core.logbook.run_table import RunTable
-from unvek.core.logbook.store import Logbook, PlanOnRecord, Row
+from unvek.core.logbook.store import Logbook
 from unvek.core.rig.facts import rig_words
-from unvek.core.run.record import CELL_FROM_ELSEWHERE, FINISHED
+from unvek.core.run.record import FINISHED, is_from_elsewhere
 from unvek.core.stats.grouping import numbered
 from unvek.core.units import counted
 
@@ -52,8 +54,8 @@ def gather(logbook: Logbook, selection: Selection = EVERYTHING) -> Evidence:
     plan = logbook.newest_plan()
     if plan is None:
         raise InputError(f"there are no runs in {logbook.folder.path} yet; make some with 'unvek run PLAN'")
-    reference = selection.reference or plan.content["reference"]
-    runs = logbook.run_table(columns=FOR_FINDINGS)
+    reference = selection.reference or plan.plan.reference
+    runs = logbook.run_table(RunRow)
     every = (*_planned(plan), *_from_elsewhere(runs, plan))
     names = [variant.name for variant in every]
     if reference not in names:
@@ -68,7 +70,7 @@ def gather(logbook: Logbook, selection: Selection = EVERYTHING) -> Evidence:
     if not selection.across_rigs:
         _refuse_several_rigs(logbook, rows)
     return Evidence(
-        plan=plan,
+        on_record=plan,
         variants=variants,
         reference=reference,
         rows=rows,
@@ -78,40 +80,38 @@ def gather(logbook: Logbook, selection: Selection = EVERYTHING) -> Evidence:
         made_of=logbook.made_of_launches(),
         rigs=logbook.rigs(),
         every_launch=tuple(logbook.launches()),
-        measured=tuple(logbook.measured()),
+        measured=Measurements.of(*logbook.measured()),
+        definitions=logbook.definitions(),
     )
 
 
 def _planned(plan: PlanOnRecord) -> Iterator[VariantOnRecord]:
-    for entry in plan.content["variants"]:
+    for variant in plan.plan.variants:
         yield VariantOnRecord(
-            name=entry["name"], form=entry["form"], settings=entry["settings"], weights_bytes=entry["weights_bytes"]
-        )
+            name=variant.name, form=variant.form, settings=variant.settings,
+            weights_bytes=plan.weights_bytes.get(variant.name),
+        )  # fmt: skip
 
 
-def _from_elsewhere(runs: RunTable, plan: PlanOnRecord) -> Iterator[VariantOnRecord]:
+def _from_elsewhere(runs: RunTable[RunRow], plan: PlanOnRecord) -> Iterator[VariantOnRecord]:
     """The variants that runs from elsewhere are of and that the plan does not have."""
-    known = {entry["name"] for entry in plan.content["variants"]}
-    for place in np.flatnonzero(runs.coded("cell").where(_is_from_elsewhere)).tolist():
+    known = {variant.name for variant in plan.plan.variants}
+    for place in np.flatnonzero(runs.coded("cell").where(is_from_elsewhere)).tolist():
         name = runs.column("variant")[place]
         if name not in known:
             known.add(name)
             yield VariantOnRecord(name=name, form=runs.column("form")[place], settings={})
 
 
-def _is_from_elsewhere(cell: str) -> bool:
-    return cell.startswith(CELL_FROM_ELSEWHERE)
-
-
-def _of_plan(runs: RunTable, plan: PlanOnRecord) -> NDArray[np.bool_]:
+def _of_plan(runs: RunTable[RunRow], plan: PlanOnRecord) -> NDArray[np.bool_]:
     """Which runs are of a cell of the plan, or from elsewhere."""
-    cells = set(plan.content["cells"])
-    return runs.coded("cell").where(lambda cell: cell in cells or _is_from_elsewhere(cell))
+    cells = set(plan.cells)
+    return runs.coded("cell").where(lambda cell: cell in cells or is_from_elsewhere(cell))
 
 
 def _counting_rows(
-    runs: RunTable, of_plan: NDArray[np.bool_], names: Set[str], selection: Selection
-) -> tuple[RunTable, int, tuple[Row, ...]]:
+    runs: RunTable[RunRow], of_plan: NDArray[np.bool_], names: Set[str], selection: Selection
+) -> tuple[RunTable[RunRow], int, tuple[RunRow, ...]]:
     """Return the runs that count, how many are left out, and which of these were voided."""
     wanted = runs.coded("variant").where(lambda name: name in names)
     wanted &= runs.coded("task").where(lambda name: fnmatchcase(name, selection.tasks))
@@ -129,7 +129,7 @@ def _counting_rows(
     )
 
 
-def _latest_of_slots(runs: RunTable, places: NDArray[np.int64]) -> NDArray[np.int64]:
+def _latest_of_slots(runs: RunTable[RunRow], places: NDArray[np.int64]) -> NDArray[np.int64]:
     """Of the runs at these places take the latest of each slot: of a cell, a round and a repeat."""
     columns = (runs.coded("cell").codes, runs.whole_numbers("round"), runs.whole_numbers("repeat"))
     slots, count = numbered(*(column[places] for column in columns))
@@ -138,7 +138,7 @@ def _latest_of_slots(runs: RunTable, places: NDArray[np.int64]) -> NDArray[np.in
     return np.sort(latest)
 
 
-def _first_runs_s(runs: RunTable, of_plan: NDArray[np.bool_]) -> dict[str, list[float]]:
+def _first_runs_s(runs: RunTable[RunRow], of_plan: NDArray[np.bool_]) -> dict[str, list[float]]:
     """Return the seconds of the first run of every process, by variant: the warm-ups among them too."""
     first = (runs.whole_numbers("place") == 1) & of_plan
     found: dict[str, list[float]] = {}
@@ -148,7 +148,7 @@ def _first_runs_s(runs: RunTable, of_plan: NDArray[np.bool_]) -> dict[str, list[
     return found
 
 
-def _refuse_several_rigs(logbook: Logbook, rows: RunTable) -> None:
+def _refuse_several_rigs(logbook: Logbook, rows: RunTable[RunRow]) -> None:
     counts = Counter(rows.column("rig"))
     if len(counts) < 2:
         return

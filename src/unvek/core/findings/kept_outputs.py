@@ -1,29 +1,42 @@
 """What runs have put out, read when it is asked for: pictures, texts, scores.
 
 Every source answers two questions of a run: under which digest its output is known (runs with the same output are
-worked out once), and what it is; None where the run has none, or it is damaged or out of bounds.
+worked out once), and what it is. A file that no longer has the digest that it was kept with is somebody else's: it is
+never taken for the output.
 """
 
 import hashlib
+import io
 import zipfile
 from abc import ABC, abstractmethod
+from collections.abc import Container, Mapping, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, NamedTuple, Protocol
+from types import MappingProxyType
+from typing import TYPE_CHECKING, Any, ClassVar, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from unvek.core.logbook.store import Logbook, Row
-from unvek.core.measures.catalogue import PICTURES, SCORES, TEXTS
+from unvek.core.logbook.rows import OutputRow
+from unvek.core.logbook.store import Logbook
+from unvek.core.measures.kinds import PICTURES, SCORES, TEXTS, Kind
+from unvek.core.plan.digests import DigestCache
+from unvek.core.units import bytes_words
 
 if TYPE_CHECKING:
     from PIL import Image
 
-PICTURE_ENDINGS = (".png", ".jpg", ".jpeg", ".webp", ".bmp", ".gif", ".tif", ".tiff", ".ppm")
-TEXT_ENDINGS = (".txt", ".md")
-SCORES_ENDING = ".scores.npz"
 MOST_PIXELS = 64_000_000
-LARGEST_TEXT_BYTES, LARGEST_SCORES_BYTES = 4 * 2**20, 512 * 2**20
+MOST_HELD = 64  # outputs kept at hand: mostly the reference's, which others are held against
+CHANGED, GONE = "its file is not the one any more that the run made", "its file is gone, or can't be read"
+
+
+class OutputError(Exception):
+    """Why a run's output can't be had. `lasts` says whether that stays so: a file may be put back."""
+
+    def __init__(self, why: str, lasts: bool = True):
+        super().__init__(why)
+        self.lasts = lasts
 
 
 class ScoresFound(NamedTuple):
@@ -33,105 +46,167 @@ class ScoresFound(NamedTuple):
     tokens: NDArray[np.integer]
 
 
-class Source(Protocol):
-    """Outputs of one sort."""
+class Source(ABC):
+    """Outputs of one sort: the first file of each run whose name ends as theirs do."""
 
-    def digest(self, run: int) -> str | None: ...
+    name: ClassVar[str]
+    endings: ClassVar[tuple[str, ...]]
+    largest_bytes: ClassVar[int]
 
-    def content(self, run: int) -> Any: ...
-
-
-class _Files(ABC):
-    """The first output of each run whose name ends as wanted."""
-
-    def __init__(self, logbook: Logbook, endings: tuple[str, ...]):
+    def __init__(self, logbook: Logbook):
         self._folder = logbook.folder.path
-        self._first: dict[int, Row] = {}
+        self._first: dict[int, OutputRow] = {}
         for output in logbook.outputs():
-            if output["path"].lower().endswith(endings):
-                self._first.setdefault(output["run"], output)
-        self._read: dict[str, Any] = {}
+            if output.path.lower().endswith(self.endings):
+                self._first.setdefault(output.run, output)
+        self._held: dict[str, Any] = {}
 
-    def path(self, run: int) -> Path | None:
-        """Return the file of a run's first output of this sort."""
-        output = self._first.get(run)
-        return self._folder / output["path"] if output else None
-
-    def digest(self, run: int) -> str | None:
-        output = self._first.get(run)
-        return output["digest"] if output else None
+    def digest(self, run: int) -> str:
+        """Return the digest of a run's output; OutputError where it has none."""
+        return self._output(run).digest
 
     def content(self, run: int) -> Any:
-        path, digest = self.path(run), self.digest(run)
-        if path is None or digest is None:
+        """Return a run's output; OutputError where it has none, or the file is damaged, out of bounds or another."""
+        output = self._output(run)
+        if output.digest not in self._held:
+            while len(self._held) >= MOST_HELD:
+                del self._held[next(iter(self._held))]
+            self._held[output.digest] = self._read(self._bytes(output))
+        return self._held[output.digest]
+
+    def path(self, run: int) -> Path | None:
+        """Return the file of a run's output, once it is known to be that; None where there is none of this sort.
+
+        Raises OutputError where the file is another.
+        """
+        if run not in self._first:
             return None
-        if digest not in self._read:
-            self._read[digest] = self._content_of(path)
-        return self._read[digest]
+        output = self._first[run]
+        if output.digest not in self._held:
+            self._bytes(output)
+        return self._folder / output.path
+
+    def _output(self, run: int) -> OutputRow:
+        if run not in self._first:
+            raise OutputError(f"it made no {self.name}")
+        return self._first[run]
+
+    def _bytes(self, output: OutputRow) -> bytes:
+        """Read a file and hold it against its digest."""
+        if output.bytes > self.largest_bytes:
+            raise OutputError(f"its {self.name} has more than {bytes_words(self.largest_bytes)}")
+        try:
+            with open(self._folder / output.path, "rb") as file:
+                data = file.read(output.bytes + 1)
+        except OSError as error:
+            raise OutputError(GONE, lasts=False) from error
+        if hashlib.sha256(data).hexdigest() != output.digest:
+            raise OutputError(CHANGED, lasts=False)
+        return data
 
     @abstractmethod
-    def _content_of(self, path: Path) -> Any:
-        """Return what a file holds; None where it is damaged or out of bounds."""
+    def _read(self, data: bytes) -> Any:
+        """Return what a file holds; OutputError where that is damaged or out of bounds."""
+
+    def arguments(self, kind: Kind, ours: Any, theirs: Any, wanted: Sequence[str]) -> tuple[Any, ...]:
+        """Return what a kind's function is handed for an output, and what that is held against."""
+        return (ours, theirs) if kind.is_likeness else (ours, wanted)
 
 
-class Pictures(_Files):
-    def __init__(self, logbook: Logbook):
-        super().__init__(logbook, PICTURE_ENDINGS)
+class Pictures(Source):
+    """(height, width, 3) of floats in 0..1."""
 
-    def _content_of(self, path: Path) -> NDArray[np.float64] | None:
-        return read_picture(path)
+    name = "picture"
+    endings = (".png", ".jpg", ".jpeg", ".webp", ".bmp", ".gif", ".tif", ".tiff", ".ppm")
+    largest_bytes = 256 * 2**20
+
+    def _read(self, data: bytes) -> NDArray[np.float64]:
+        picture = open_picture(io.BytesIO(data))
+        if picture is None:
+            raise OutputError("its picture is damaged, or larger than can be worked with")
+        return np.asarray(picture, np.float64) / 255
+
+    def size(self, run: int) -> tuple[int, int]:
+        """Return a picture's width and height, without unpacking it; OutputError as for `content`."""
+        from PIL import Image
+
+        try:
+            with Image.open(io.BytesIO(self._bytes(self._output(run)))) as picture:
+                return picture.size
+        except (OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
+            raise OutputError("its picture is damaged") from error
 
 
-class Scores(_Files):
-    def __init__(self, logbook: Logbook):
-        super().__init__(logbook, (SCORES_ENDING,))
+class Scores(Source):
+    name = "file of scores (*.scores.npz)"
+    endings = (".scores.npz",)
+    largest_bytes = 512 * 2**20
 
-    def _content_of(self, path: Path) -> ScoresFound | None:
-        return read_scores(path)
+    def _read(self, data: bytes) -> ScoresFound:
+        found = scores_of(data)
+        if found is None:
+            raise OutputError("its file of scores is damaged, or far larger unpacked")
+        return found
+
+    def arguments(self, kind: Kind, ours: Any, theirs: Any, wanted: Sequence[str]) -> tuple[Any, ...]:
+        if kind.is_likeness:
+            return theirs.log_probabilities, ours.log_probabilities
+        return ours.log_probabilities, ours.tokens
 
 
-class Texts(_Files):
+class Texts(Source):
     """What a run wrote, told as it came or in a file."""
 
+    name = "text"
+    endings = (".txt", ".md")
+    largest_bytes = 4 * 2**20
+
     def __init__(self, logbook: Logbook):
-        super().__init__(logbook, TEXT_ENDINGS)
-        self._logbook = logbook
-        self._told: dict[int, str] | None = None
+        super().__init__(logbook)
+        self._told = logbook.texts()
 
-    def digest(self, run: int) -> str | None:
-        text = self._told_by(run)
-        return hashlib.sha256(text.encode("utf-8", "replace")).hexdigest() if text else super().digest(run)
+    def digest(self, run: int) -> str:
+        if run in self._told:
+            return hashlib.sha256(self._told[run].encode("utf-8", "replace")).hexdigest()
+        return super().digest(run)
 
-    def content(self, run: int) -> str | None:
-        return self._told_by(run) or super().content(run)
+    def content(self, run: int) -> str:
+        return self._told[run] if run in self._told else str(super().content(run))
 
-    def _told_by(self, run: int) -> str:
-        if self._told is None:
-            self._told = self._logbook.texts()
-        return self._told.get(run, "")
-
-    def _content_of(self, path: Path) -> str | None:
-        try:
-            if path.stat().st_size > LARGEST_TEXT_BYTES:
-                return None
-            return path.read_text(encoding="utf-8", errors="replace")
-        except OSError:
-            return None
+    def _read(self, data: bytes) -> str:
+        return data.decode("utf-8", "replace")
 
 
-def source_of(sort: str, logbook: Logbook) -> Source:
-    """Return the outputs that a kind of measure is worked out from."""
-    sources: dict[str, type[_Files]] = {PICTURES: Pictures, TEXTS: Texts, SCORES: Scores}
-    return sources[sort](logbook)  # type: ignore[call-arg]
+def changed_outputs(logbook: Logbook, runs: Container[int], digests: DigestCache, most: int | None = None) -> list[int]:
+    """Return of which of these runs an output is not the file any more that the run made, or is gone.
+
+    Looked at are so many at most: None is all, and none where there are more than that.
+    """
+    outputs = [output for output in logbook.outputs() if output.run in runs]
+    if most is not None and len(outputs) > most:
+        return []
+    folder = logbook.folder.path
+    changed = (output.run for output in outputs if not _is_as_made(folder / output.path, output.digest, digests))
+    return list(dict.fromkeys(changed))
 
 
-def read_scores(path: Path) -> ScoresFound | None:
+def _is_as_made(path: Path, digest: str, digests: DigestCache) -> bool:
+    try:
+        return digests.digest(path) == digest
+    except OSError:
+        return False
+
+
+SOURCES: Mapping[str, type[Source]] = MappingProxyType({PICTURES: Pictures, TEXTS: Texts, SCORES: Scores})
+
+
+def scores_of(data: bytes) -> ScoresFound | None:
     """Return the arrays of a file written with numpy.savez; None where it is none, or would be larger unpacked."""
     try:
-        with zipfile.ZipFile(path) as packed:
-            if sum(entry.file_size for entry in packed.infolist()) > min(LARGEST_SCORES_BYTES, 4 * path.stat().st_size):
+        with zipfile.ZipFile(io.BytesIO(data)) as packed:
+            if sum(entry.file_size for entry in packed.infolist()) > min(Scores.largest_bytes, 4 * len(data)):
                 return None
-        with np.load(path, allow_pickle=False) as arrays:
+        with np.load(io.BytesIO(data), allow_pickle=False) as arrays:
             found = ScoresFound(np.asarray(arrays["log_probabilities"]), np.asarray(arrays["tokens"]))
     except (OSError, ValueError, KeyError, EOFError, zipfile.BadZipFile, MemoryError):
         return None
@@ -139,29 +214,12 @@ def read_scores(path: Path) -> ScoresFound | None:
     return found if kinds_fit else None
 
 
-def read_picture(path: Path) -> NDArray[np.float64] | None:
-    """Return a picture as (height, width, 3) in 0..1; None as for open_picture."""
-    picture = open_picture(path)
-    return None if picture is None else np.asarray(picture, np.float64) / 255
-
-
-def picture_size(path: Path) -> tuple[int, int] | None:
-    """Return a picture's width and height, without reading all of it; None where the file is no picture."""
-    from PIL import Image
-
-    try:
-        with Image.open(path) as picture:
-            return picture.size
-    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
-        return None
-
-
-def open_picture(path: Path) -> "Image.Image | None":
+def open_picture(file: "Path | io.BytesIO") -> "Image.Image | None":
     """Return a picture in RGB; None where the file is no picture, damaged or out of bounds."""
     from PIL import Image
 
     try:
-        with Image.open(path) as picture:
+        with Image.open(file) as picture:
             return picture.convert("RGB") if picture.width * picture.height <= MOST_PIXELS else None
     except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
         return None

@@ -9,16 +9,24 @@ import numpy as np
 
 from unvek.core.errors import InputError
 from unvek.core.findings.evidence import Evidence
-from unvek.core.findings.kept_outputs import Pictures, Texts
+from unvek.core.findings.kept_outputs import OutputError, Pictures, Texts
+from unvek.core.logbook.rows import RunRow
 from unvek.core.logbook.store import Logbook
+from unvek.core.run.record import is_from_elsewhere
+
+BROUGHT = "brought in without its output"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class OutputCell:
-    """One variant's output of one item: the first finished run's picture or text, the median time of all its runs."""
+    """One variant's output of one item: the first finished run's picture or text, the median time of all its runs.
+
+    `missing` says why neither is shown where that is not the run's own doing: a file that was changed, say.
+    """
 
     picture: Path | None
     text: str | None
+    missing: str | None
     steps: int
     time_s: float | None
     likeness: float | None
@@ -57,16 +65,13 @@ class OutputSheet:
 
 def lay_out_outputs(logbook: Logbook, evidence: Evidence) -> OutputSheet:
     """Return the outputs laid out; InputError where no run has made a picture or a text."""
-    quality = evidence.plan.content["quality"]
+    quality = evidence.plan.quality
     likeness = evidence.values(quality) if quality else np.full(len(evidence.rows), np.nan)
     pictures, texts = Pictures(logbook), Texts(logbook)
-    prompts = {task["name"]: task["prompt"] for task in evidence.plan.content["tasks"]}
-    items = list(dict.fromkeys((row["task"], row["seed"]) for row in evidence.rows))
-    order = [(task["name"], seed) for task in evidence.plan.content["tasks"] for seed in task["seeds"]]
-    items.sort(key=order.index)
     by_cell: dict[tuple[str, str, int], list[int]] = {}
     for place, row in enumerate(evidence.rows):
-        by_cell.setdefault((row["variant"], row["task"], row["seed"]), []).append(place)
+        by_cell.setdefault((row.variant, row.task, row.seed), []).append(place)
+    items = _in_order(evidence, {(task, seed) for _, task, seed in by_cell})
     rows = tuple(
         OutputRow(
             variant=v.name,
@@ -76,28 +81,53 @@ def lay_out_outputs(logbook: Logbook, evidence: Evidence) -> OutputSheet:
         for v in evidence.variants
     )
     if not any(cell.picture or cell.text for row in rows for cell in row.cells):
-        raise InputError("no run here has made a picture or a text, so there is nothing to lay side by side")
+        missing = {cell.missing for row in rows for cell in row.cells if cell.missing}
+        why = f": {'; '.join(sorted(missing))}" if missing else ""
+        raise InputError(f"no run here has a picture or a text, so there is nothing to lay side by side{why}")
+    prompts = {name: task.prompt for name, task in evidence.tasks.items()}
     return OutputSheet(
-        title=evidence.plan.content["title"],
+        title=evidence.plan.title,
         reference=evidence.reference,
         quality=quality,
-        items=tuple(OutputItem(task=task, seed=seed, prompt=prompts[task]) for task, seed in items),
+        items=tuple(OutputItem(task=task, seed=seed, prompt=prompts.get(task, "")) for task, seed in items),
         rows=rows,
     )
+
+
+def _in_order(evidence: Evidence, items: set[tuple[str, int]]) -> list[tuple[str, int]]:
+    """Return the items in the plan's order; those that only runs from elsewhere have come last."""
+    planned = [(task.name, seed) for task in evidence.plan.tasks for seed in task.seeds]
+    return [item for item in planned if item in items] + sorted(items.difference(planned))
 
 
 def _cell(evidence: Evidence, pictures: Pictures, texts: Texts, likeness: np.ndarray, places: list[int]) -> OutputCell:
     finished = [place for place in places if evidence.finished[place]]
     if not finished:
-        status = evidence.rows[places[0]]["status"] if places else "no run yet"
-        return OutputCell(picture=None, text=None, steps=0, time_s=None, likeness=None, status=status)
+        status = evidence.rows[places[0]].status if places else "no run yet"
+        return OutputCell(
+            picture=None, text=None, missing=None, steps=0, time_s=None, likeness=None, status=status
+        )  # fmt: skip
     first = evidence.rows[finished[0]]
     known = likeness[finished][np.isfinite(likeness[finished])]
+    times_s = [time_s for place in finished if (time_s := evidence.rows[place].time_s) is not None]
+    picture, text, missing = _output(pictures, texts, first)
     return OutputCell(
-        picture=pictures.path(first["number"]),
-        text=texts.content(first["number"]) if pictures.path(first["number"]) is None else None,
-        steps=first["steps"],
-        time_s=median(evidence.rows[place]["time_s"] for place in finished),
+        picture=picture,
+        text=text,
+        missing=missing,
+        steps=first.steps,
+        time_s=median(times_s) if times_s else None,
         likeness=float(known[0]) if len(known) else None,
-        status=first["status"],
+        status=first.status,
     )
+
+
+def _output(pictures: Pictures, texts: Texts, run: RunRow) -> tuple[Path | None, str | None, str | None]:
+    """Return a run's picture, or its text, or why what it made can't be shown."""
+    if is_from_elsewhere(run.cell):
+        return None, None, BROUGHT
+    try:
+        picture = pictures.path(run.number)
+        return (picture, None, None) if picture is not None else (None, texts.content(run.number), None)
+    except OutputError as error:
+        return None, None, None if error.lasts else str(error)

@@ -19,8 +19,8 @@ def partners(evidence: Evidence) -> tuple[Whole, Whole]:
     item; for a run of the reference itself its next one of the item. To place likenesses between a rerun and another
     seed, the reference's first runs of each two seeds of a task are paired too.
     """
-    finished = np.flatnonzero(evidence.finished)
-    theirs = np.flatnonzero(evidence.finished & evidence.of_variant(evidence.reference))
+    finished = np.flatnonzero(evidence.finished & evidence.made_here)
+    theirs = np.flatnonzero(evidence.finished & evidence.made_here & evidence.of_variant(evidence.reference))
     if not len(theirs):
         return np.zeros(0, np.int64), np.zeros(0, np.int64)
     every = np.r_[finished, theirs]

@@ -23,7 +23,7 @@ def settled_plan(plan: Plan, cells: tuple[Cell, ...], logbook: Logbook, rig: str
     if schedule.settle_to is None or remaining_of(plan, cells, logbook, rig).runs:
         return plan
     newest = logbook.newest_plan()
-    if newest is None or set(newest.content["cells"]) != {cell.key for cell in cells}:
+    if newest is None or set(newest.cells) != {cell.key for cell in cells}:
         return plan
     # Most plans ask for nothing: runs are begun without the packages for numbers, which take long to import.
     from unvek.core.findings.gathering import Selection, gather

@@ -11,7 +11,7 @@ from unvek.core.findings.circumstances import circumstance_notes
 from unvek.core.findings.comparison import drift_of
 from unvek.core.findings.evidence import Evidence, VariantOnRecord
 from unvek.core.findings.needs import Need
-from unvek.core.measures.catalogue import MORE, Measure
+from unvek.core.measures.definition import MORE, Measure
 from unvek.core.stats.frontier import beats, frontier_probabilities
 from unvek.core.units import drift_words, speed_words
 
@@ -70,7 +70,7 @@ def trade_off(evidence: Evidence, needs: Sequence[Need] = ()) -> Tradeoff:
     The pick is the fastest variant on the frontier that meets every need and, unless a need speaks of the
     quality, drifts less than CLOSE_DRIFT of the way from the reference to another seed.
     """
-    quality = evidence.plan.content["quality"]
+    quality = evidence.plan.quality
     measures = [evidence.measure(name) for name in ("time.total", quality, "memory.peak") if name]
     columns = {m.name: evidence.values(m.name) for m in measures}
     if not np.any(np.isfinite(columns["time.total"])):
@@ -96,7 +96,7 @@ def trade_off(evidence: Evidence, needs: Sequence[Need] = ()) -> Tradeoff:
     )
     pick, because = _pick(evidence, rows, quality, needs)
     return Tradeoff(
-        title=evidence.plan.content["title"],
+        title=evidence.plan.title,
         reference=evidence.reference,
         counts=tuple(Count(measure=m.name, unit=m.unit, better=m.better or "less") for m in usable),
         rows=rows,
@@ -186,7 +186,7 @@ def _notes(
     missing = [m.name for m in measures if m not in usable]
     if missing:
         notes.append(f"Not counted, since no run has it: {', '.join(missing)}.")
-    if not evidence.plan.content["quality"]:
+    if not evidence.plan.quality:
         notes.append("The plan names no quality, so speed and memory alone decide. Add a [[measures]] table.")
     never = [v.name for v in evidence.variants if v not in finished]
     if never:

@@ -5,16 +5,19 @@ import os
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import Any, Self
+from typing import Any, Self, TypeVar
 from urllib.parse import quote
 
-from sqlalchemy import URL, Connection, Engine, create_engine, event, select, text
-from sqlalchemy.exc import DatabaseError, IntegrityError, NoResultFound
+from sqlalchemy import URL, Connection, Engine, Row, Select, create_engine, event, select, text
+from sqlalchemy.exc import DatabaseError, IntegrityError
 
 from unvek.core.errors import LogbookError
 from unvek.core.logbook import tables
 from unvek.core.logbook.folder import LogbookFolder
 from unvek.core.logbook.upgrade import bring_up_to_date
+
+AT_A_TIME = 2000  # rows
+Value = TypeVar("Value")
 
 
 class Database:
@@ -78,8 +81,9 @@ class Database:
 
     @contextmanager
     def _writing(self) -> Iterator[Connection]:
+        """Hold a transaction that no other process writes beside, from its beginning: what it reads stays true."""
         try:
-            with self._engine.begin() as connection:
+            with self._engine.connect().execution_options(writes=True) as connection, connection.begin():
                 yield connection
         except DatabaseError as error:
             if isinstance(error, IntegrityError):
@@ -91,16 +95,31 @@ class Database:
     @contextmanager
     def _reading(self) -> Iterator[Connection]:
         try:
-            with self._engine.connect() as connection:
+            with self._telling_of_damage(), self._engine.connect() as connection:
                 yield connection
         except DatabaseError as error:
             raise self._told(error) from error
-        except (
-            NoResultFound,
-            ValueError,
-            TypeError,
-        ) as error:  # a column holds what nobody put there
+
+    @contextmanager
+    def _telling_of_damage(self) -> Iterator[None]:
+        """Turn what a column holds that nobody put there into words."""
+        try:
+            yield
+        except (ValueError, TypeError) as error:
             raise LogbookError(_damaged(self.folder.database, error)) from error
+
+    def _rows(self, query: Select[Any]) -> Iterator[Row[Any]]:
+        with self._reading() as connection:
+            yield from connection.execution_options(yield_per=AT_A_TIME).execute(query)
+
+    def _values(self, kind: type[Value], query: Select[Any]) -> Iterator[Value]:
+        """Yield each row as a value of this kind, whose fields the query's columns are named after."""
+        for row in self._rows(query):
+            yield kind(**row._mapping)
+
+    def _first(self, query: Select[Any]) -> Row[Any] | None:
+        with self._reading() as connection:
+            return connection.execute(query).first()
 
     def _told(self, error: DatabaseError) -> LogbookError:
         said, path = str(error.orig), self.folder.database
@@ -154,11 +173,16 @@ def _sqlite(path: Path) -> Engine:
 
     @event.listens_for(engine, "connect")
     def set_durability(connection: Any, _: object) -> None:
+        connection.isolation_level = None  # transactions begin where we say, and not where the driver thinks fit
         # Readers don't wait for the writer, and a transaction is on the disk when it is over.
         if _writable(path):
             connection.execute("PRAGMA journal_mode=WAL")
         connection.execute("PRAGMA synchronous=FULL")
         connection.execute("PRAGMA foreign_keys=ON")
+
+    @event.listens_for(engine, "begin")
+    def begin(connection: Connection) -> None:
+        connection.exec_driver_sql("BEGIN IMMEDIATE" if connection.get_execution_options().get("writes") else "BEGIN")
 
     return engine
 

@@ -4,9 +4,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from sqlalchemy import ColumnElement
+from sqlalchemy import ColumnElement, select
 
 from unvek.core.logbook import tables
+from unvek.core.logbook.rows import KeptRun
 from unvek.core.logbook.run_table import RunTable
 
 
@@ -18,17 +19,20 @@ class WantedRuns:
     variants: Sequence[str] | None = None
     tasks: Sequence[str] | None = None
     statuses: Sequence[str] | None = None
+    sessions: Sequence[int] | None = None
     varied: Mapping[str, Any] = field(default_factory=dict)
     since: str | None = None
     newest: int | None = None
 
     def conditions(self) -> list[ColumnElement[bool]]:
         """Return what the database is to look for, but for what is varied."""
-        runs = tables.runs.c
+        runs, launches = tables.runs.c, tables.launches.c
         found: list[ColumnElement[bool]] = []
         for column, values in ((runs.variant, self.variants), (runs.task, self.tasks), (runs.status, self.statuses)):
             if values is not None:
                 found.append(column.in_(values))
+        if self.sessions is not None:
+            found.append(runs.launch.in_(select(launches.number).where(launches.session.in_(self.sessions))))
         if self.since is not None:
             found.append(runs.started_at >= self.since)
         return found
@@ -41,6 +45,6 @@ class WantedRuns:
 class Listed:
     """The runs, how many there are that fit, and how many in all."""
 
-    runs: RunTable
+    runs: RunTable[KeptRun]
     fitting: int
     every: int

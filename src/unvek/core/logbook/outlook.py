@@ -36,7 +36,7 @@ def learned(logbook: Logbook) -> Forecaster:
     for seen in logbook.seen_runs(most=MOST_LEARNED):
         if seen.status == FINISHED and seen.time_s is not None:
             forecaster.learn(seen.cell, seen.variant, seen.steps, seen.time_s, seen.cold)
-    for row in logbook.launches():
-        if row["load_s"] is not None:
-            forecaster.learn_load(row["variant"], row["load_s"])
+    for launch in logbook.launches():
+        if launch.load_s is not None:
+            forecaster.learn_load(launch.variant, launch.load_s)
     return forecaster

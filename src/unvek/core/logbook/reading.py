@@ -1,195 +1,162 @@
-"""The logbook, read: runs, launches, outputs and measures as rows; what is long comes in small pieces."""
+"""The logbook, read: plans, sessions, launches, runs, outputs and measurements as values; what is long in pieces."""
 
 import json
 from collections import Counter
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
-from typing import Any, NamedTuple
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, fields
+from typing import Any, NamedTuple, TypeVar
 
-from sqlalchemy import ColumnElement, Select, String, func, select, type_coerce
+from sqlalchemy import ColumnElement, String, func, select, type_coerce
 from sqlalchemy.types import NullType
 
 from unvek.core.errors import InputError
 from unvek.core.logbook import tables
-from unvek.core.logbook.database import Database
+from unvek.core.logbook.database import AT_A_TIME
 from unvek.core.logbook.listing import Listed, WantedRuns
-from unvek.core.logbook.packing import unpack_floats
+from unvek.core.logbook.plan_record import PlanOnRecord, plan_from_json
+from unvek.core.logbook.rows import (
+    DefinitionRow,
+    ForecastRow,
+    KeptRun,
+    LaunchRow,
+    MeasurementRow,
+    NoteRow,
+    OutputRow,
+    RunDetails,
+    RunRow,
+    SessionRow,
+)
 from unvek.core.logbook.run_table import Columns, RunTable, uncollected
-from unvek.core.plan.cells import Cell
-from unvek.core.run.record import CELL_FROM_ELSEWHERE, FAILURES, FINISHED, Slot
+from unvek.core.logbook.slots import FilledSlots
+from unvek.core.run.record import Provenance
 
-Row = Mapping[str, Any]
-AT_A_TIME = 2000  # rows
-# What findings need of many runs at once; the rest of a run is read where one is shown.
-FOR_FINDINGS = (
-    "number", "cell", "launch", "place", "variant", "form", "task", "seed", "round", "repeat", "warm_up", "varied",
-    "status", "voided", "time_s", "first_s", "steps", "step_time_s", "memory_peak_bytes", "memory_device_bytes",
-    "cpu_s", "tokens", "source", "energy_j", "others_share", "stolen_share",
-)  # fmt: skip
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PlanOnRecord:
-    """A plan as the logbook keeps it: its number, its file's text, and what findings need of it."""
-
-    number: int
-    path: str
-    text: str
-    content: Mapping[str, Any]
+NAMED_AT_A_TIME = 500  # numbers or ids in one statement
+Row = TypeVar("Row", bound=RunRow)
 
 
 class Measured(NamedTuple):
-    """One value of a measure of a run, against another run (0: against none)."""
+    """The measurements of all runs as columns: runs, numbers of definitions, runs held against, values (None: none)."""
 
-    run: int
-    name: str
-    against: int
-    value: float | None
-    unit: str
+    runs: Sequence[int]
+    definitions: Sequence[int]
+    against: Sequence[int]
+    values: Sequence[float | None]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class SeenRun:
-    """The little of an earlier run that forecasts and the live view need."""
+class MadeOf:
+    """What a run was made of, and which run that is."""
 
-    number: int
-    cell: str
-    variant: str
-    time_s: float | None
-    steps: int
-    status: str
-    warm_up: bool
-    cold: bool
+    run: int
+    launch: int
+    started_at: str
+    provenance: Provenance
 
 
-class LogbookReading(Database):
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Course:
+    """What a run tells along itself: its packed step and token times, and what telemetry saw."""
+
+    run: int
+    step_times_s: bytes
+    piece_times_s: bytes
+    machine: Mapping[str, Any]
+
+
+def _batches(values: Sequence[Any]) -> Iterator[Sequence[Any]]:
+    """Yield so many at a time as one statement may name."""
+    return (values[start : start + NAMED_AT_A_TIME] for start in range(0, len(values), NAMED_AT_A_TIME))
+
+
+class LogbookReading(FilledSlots):
     """What can be asked of a logbook."""
 
-    # ---- what a plan has still to do ----
+    # ---- plans, sessions, launches, rigs ----
 
-    def done(self, cells: Collection[Cell], rig: str, round_number: int) -> set[Slot]:
-        """Return the slots of these cells, all of one variant, that runs of this round have filled on this rig.
+    def newest_plan(self) -> PlanOnRecord | None:
+        row = self._first(select(tables.plans).order_by(tables.plans.c.number.desc()).limit(1))
+        with self._telling_of_damage():
+            return plan_from_json(row.number, row.path, row.text, row.content) if row is not None else None
 
-        A slot is filled by a run with an outcome that was begun at all and is not voided. A run that failed fills
-        its slot only under the limits of today: with more time it might finish.
-        """
-        variants = {cell.variant.name for cell in cells}
+    def sessions(self) -> list[SessionRow]:
+        """Return every session, in the order in which they began here."""
+        return list(self._values(SessionRow, select(tables.sessions).order_by(tables.sessions.c.number)))
+
+    def launches(self) -> list[LaunchRow]:
+        return list(self._values(LaunchRow, select(tables.launches)))
+
+    def sessions_of_launches(self) -> dict[int, int | None]:
+        """Return the number of the session that each launch was part of."""
         return {
-            Slot(cell_key=cell, round=round_number, repeat=repeat)
-            for cell, _, _, repeat in self._filled(
-                cells,
-                tables.launches.c.rig == rig,
-                tables.runs.c.round == round_number,
-                tables.runs.c.variant.in_(variants),
-            )
+            row.number: row.session for row in self._rows(select(tables.launches.c.number, tables.launches.c.session))
         }
 
-    def done_counts(self, cells: Collection[Cell], rig: str, rounds: int, repeats: int) -> Counter[tuple[str, int]]:
-        """Return how many slots are filled, by variant and round."""
-        runs = tables.runs.c
-        counts: Counter[tuple[str, int]] = Counter()
-        on_this = tables.launches.c.rig == rig
-        for _, variant, round_number, _ in self._filled(cells, on_this, runs.round <= rounds, runs.repeat <= repeats):
-            counts[variant, round_number] += 1
-        return counts
-
-    def done_elsewhere(self, cells: Collection[Cell], rig: str) -> int:
-        """Return how many slots of these cells are filled by runs on other rigs, which do not count on this one."""
-        return sum(1 for _ in self._filled(cells, tables.launches.c.rig != rig))
-
-    def _filled(self, cells: Collection[Cell], *which: Any) -> Iterator[tuple[str, str, int, int]]:
-        """Yield (cell, variant, round, repeat) of each filled slot, each once."""
-        limits = {cell.key: dict(cell.variant.limits.as_mapping()) for cell in cells}
-        runs = tables.runs.c
-        conditions = (
-            *which, runs.place > 0, runs.warm_up.is_(False), runs.trial.is_(False), runs.voided.is_(None),
-        )  # fmt: skip
-        finished = (
-            select(runs.cell, runs.variant, runs.round, runs.repeat)
+    def count_by_session(self) -> Counter[int | None]:
+        """Return how many runs each session has, trials among them; None for runs that are older than sessions."""
+        runs, launches = tables.runs.c, tables.launches.c
+        query = (
+            select(launches.session, func.count(runs.number).label("count"))
             .join_from(tables.runs, tables.launches)
-            .where(runs.status == FINISHED, *conditions)
-            .distinct()
+            .group_by(launches.session)
         )
-        for row in self._rows(finished):
-            if row["cell"] in limits:
-                yield row["cell"], row["variant"], row["round"], row["repeat"]
-        failed = (
-            select(runs.cell, runs.variant, runs.round, runs.repeat, tables.run_details.c.limits)
-            .join_from(tables.runs, tables.launches)
-            .join(tables.run_details, tables.run_details.c.run == runs.number)
-            .where(runs.status.in_(FAILURES), *conditions)
-        )
-        seen = set()
-        for row in self._rows(failed):
-            slot = (row["cell"], row["variant"], row["round"], row["repeat"])
-            under = {name: value for name, value in row["limits"].items() if value is not None}
-            if slot not in seen and limits.get(row["cell"]) == under and not self._is_finished(slot, conditions):
-                seen.add(slot)
-                yield slot
+        return Counter({row.session: row.count for row in self._rows(query)})
 
-    def _is_finished(self, slot: tuple[str, str, int, int], conditions: Collection[Any]) -> bool:
-        """Whether a run that finished fills this slot, under the same conditions."""
-        cell, _, round_number, repeat = slot
+    def launch(self, number: int) -> LaunchRow:
+        query = select(tables.launches).where(tables.launches.c.number == number)
+        return next(self._values(LaunchRow, query))
+
+    def has_launch(self, number: int) -> bool:
+        return self._first(select(tables.launches.c.number).where(tables.launches.c.number == number)) is not None
+
+    def rigs(self) -> dict[str, Mapping[str, Any]]:
+        """Return the facts of each machine that runs were made on, by its fingerprint."""
+        return {row.fingerprint: row.facts for row in self._rows(select(tables.rigs))}
+
+    def rig_of_runs(self, numbers: Iterable[int]) -> Mapping[str, Any]:
+        """Return the facts of the machine that the newest of these runs was made on, and its fingerprint."""
+        query = (
+            select(tables.rigs)
+            .join(tables.launches, tables.launches.c.rig == tables.rigs.c.fingerprint)
+            .join(tables.runs, tables.runs.c.launch == tables.launches.c.number)
+            .where(tables.runs.c.number == max(numbers))
+        )
+        row = next(self._rows(query))
+        return {"fingerprint": row.fingerprint, **row.facts}
+
+    def latest_made_of(self, variant: str) -> MadeOf | None:
+        """Return what a variant's latest run was made of, of those of which that is known."""
         runs = tables.runs.c
         query = (
-            select(runs.number)
-            .join_from(tables.runs, tables.launches)
-            .where(runs.status == FINISHED, runs.cell == cell, runs.round == round_number, runs.repeat == repeat)
-            .where(*conditions)
-        )
-        with self._reading() as connection:
-            return connection.execute(query.limit(1)).first() is not None
-
-    def seen_runs(self, newest_first: bool = False, most: int | None = None) -> Iterator[SeenRun]:
-        """Yield the runs of plans that began and are not voided, of the newest so many runs."""
-        runs = tables.runs.c
-        since = 0 if most is None else select(func.coalesce(func.max(runs.number), 0) - most).scalar_subquery()
-        query = (
-            select(runs.number, runs.cell, runs.variant, runs.time_s, runs.steps, runs.status, runs.warm_up, runs.place)
-            .where(
-                runs.number > since,
-                runs.place > 0,
-                runs.voided.is_(None),
-                runs.trial.is_(False),
-                runs.cell.not_like(CELL_FROM_ELSEWHERE + "%"),
-            )
-            .order_by(runs.number.desc() if newest_first else runs.number)
-        )
-        for row in self._rows(query):
-            values = dict(row)
-            yield SeenRun(cold=values.pop("place") == 1, **values)
-
-    def latest_made_of(self, variant: str) -> Row | None:
-        """Return number, launch, start and provenance of a variant's latest run whose provenance is known."""
-        runs = tables.runs.c
-        query = (
-            select(runs.number, runs.launch, runs.started_at, tables.run_details.c.provenance)
+            select(runs.number.label("run"), runs.launch, runs.started_at, tables.run_details.c.provenance)
             .join(tables.run_details, tables.run_details.c.run == runs.number)
             .where(runs.variant == variant, runs.place > 0)
             .order_by(runs.number.desc())
         )
-        return next((row for row in self._rows(query) if row["provenance"].get("files") is not None), None)
+        return next((made for made in self._values(MadeOf, query) if made.provenance.files is not None), None)
 
-    # ---- plans, rigs, runs ----
+    def made_of_launches(self) -> dict[int, Provenance]:
+        """Return what the first run of each launch was made of, by the launch's number."""
+        runs = tables.runs.c
+        firsts = select(func.min(runs.number)).where(runs.trial.is_(False), runs.place > 0).group_by(runs.launch)
+        query = (
+            select(runs.launch, tables.run_details.c.provenance)
+            .join(tables.run_details, tables.run_details.c.run == runs.number)
+            .where(runs.number.in_(firsts))
+        )
+        return {row.launch: row.provenance for row in self._rows(query)}
 
-    def newest_plan(self) -> PlanOnRecord | None:
-        with self._reading() as connection:
-            row = connection.execute(select(tables.plans).order_by(tables.plans.c.number.desc()).limit(1)).first()
-        return PlanOnRecord(number=row.number, path=row.path, text=row.text, content=row.content) if row else None
+    # ---- runs ----
 
-    def runs(self, trials: bool = False) -> list[Row]:
-        """Return every run, as rows of the table `runs` with its launch's rig, in the order in which they were made.
-
-        With `trials` those made by `try`, else those of plans.
-        """
-        return list(self.run_table(trials))
+    def runs(self, trials: bool = False) -> list[KeptRun]:
+        """Return every run in the order in which they were made: with `trials` those made by `try`, else plans'."""
+        return list(self.run_table(KeptRun, trials))
 
     def run_table(
-        self, trials: bool = False, columns: Sequence[str] | None = None, where: Sequence[ColumnElement[bool]] = ()
-    ) -> RunTable:
-        """Return the same as columns: all of them, or those named and the launch's rig."""
-        names = tuple(columns or tables.runs.c.keys())
-        rigs = {launch["number"]: launch["rig"] for launch in self.launches()}
+        self, row: type[Row], trials: bool = False, where: Sequence[ColumnElement[bool]] = ()
+    ) -> RunTable[Row]:
+        """Return the same as columns: those that this kind of row has, and no others."""
+        names = [one.name for one in fields(row) if one.metadata.get("stored", True)]
+        rigs = {launch.number: launch.rig for launch in self._rows(select(tables.launches))}
         query = (
             select(*(type_coerce(tables.runs.c[name], NullType) for name in names))
             .where(tables.runs.c.trial.is_(trials), *where)
@@ -201,16 +168,38 @@ class LogbookReading(Database):
             while cursor is not None and (rows := cursor.fetchmany(AT_A_TIME)):
                 for column, values in zip(found.values(), zip(*rows, strict=True), strict=True):
                     column.extend(values)
-        varied = {text: json.loads(text) for text in set(found["varied"])}
+            varied = {text: json.loads(text) for text in set(found["varied"])}
         found["varied"] = [varied[text] for text in found["varied"]]
-        found["warm_up"] = [bool(warm_up) for warm_up in found["warm_up"]]
+        for name in ("warm_up", "trial"):
+            if name in found:
+                found[name] = [bool(value) for value in found[name]]
         found["rig"] = [rigs[launch] for launch in found["launch"]]
-        return RunTable(Columns(found))
+        return RunTable(Columns(found), row)
+
+    def runs_numbered(self, numbers: Sequence[int]) -> list[KeptRun]:
+        """Return the runs of these numbers, those of plans, in the order in which they were made."""
+        runs = tables.runs.c
+        return [run for some in _batches(numbers) for run in self.run_table(KeptRun, where=[runs.number.in_(some)])]
+
+    def runs_of_session(self, session: int) -> list[KeptRun]:
+        """Return the runs of a session that are not voided."""
+        launches = select(tables.launches.c.number).where(tables.launches.c.session == session)
+        where = [tables.runs.c.launch.in_(launches), tables.runs.c.voided.is_(None)]
+        return list(self.run_table(KeptRun, where=where))
+
+    def numbers_by_id(self, ids: Sequence[str]) -> dict[str, list[int]]:
+        """Return the numbers of the runs of each id: of one that was replaced several, the one that counts last."""
+        runs = tables.runs.c
+        found: dict[str, list[int]] = {}
+        for some in _batches(ids):
+            query = select(runs.id, runs.number).where(runs.id.in_(some)).order_by(runs.voided.is_(None), runs.number)
+            for row in self._rows(query):
+                found.setdefault(row.id, []).append(row.number)
+        return found
 
     def names_in(self, column: str) -> list[str]:
         """Return the different texts that stand in a column of the table of runs."""
-        with self._reading() as connection:
-            return list(connection.scalars(select(tables.runs.c[column]).distinct()))
+        return [row[0] for row in self._rows(select(tables.runs.c[column]).distinct())]
 
     def listed(self, wanted: WantedRuns) -> Listed:
         """Return the runs that are wanted, in the order in which they were made; of many the newest, if asked."""
@@ -232,112 +221,79 @@ class LogbookReading(Database):
             with self._reading() as connection:
                 at_least = connection.scalar(newest.offset(wanted.newest - 1).limit(1))
             conditions.append(runs.number >= at_least)
-        return Listed(self.run_table(wanted.trials, where=conditions), fitting, every)
+        return Listed(self.run_table(KeptRun, wanted.trials, conditions), fitting, every)
 
-    def run(self, number: int) -> Row:
-        """Return one run with its details; InputError where there is none of this number."""
-        query = select(tables.runs, tables.run_details).join(tables.run_details).where(tables.runs.c.number == number)
-        with self._reading() as connection:
-            row = connection.execute(query).first()
-            if row is None:
-                last = connection.scalar(select(func.max(tables.runs.c.number)))
-                raise InputError(f"there is no run {number}; the runs here are 1 to {last}" if last else
-                                 "there are no runs here yet; make some with 'unvek run PLAN'")  # fmt: skip
-        return {
-            **row._mapping,
-            "step_times_s": unpack_floats(row.step_times_s),
-            "piece_times_s": unpack_floats(row.piece_times_s or b""),
-        }
+    def run(self, number: int) -> KeptRun:
+        """Return one run; InputError where there is none of this number."""
+        runs = tables.runs.c
+        query = select(tables.runs, tables.launches.c.rig).join(tables.launches).where(runs.number == number)
+        found = next(self._values(KeptRun, query), None)
+        if found is None:
+            last = self._first(select(func.max(runs.number)))
+            raise InputError(f"there is no run {number}; the runs here are 1 to {last[0]}" if last and last[0] else
+                             "there are no runs here yet; make some with 'unvek run PLAN'")  # fmt: skip
+        return found
+
+    def details(self, run: int) -> RunDetails:
+        """Return what is read of one run at a time."""
+        return next(self._values(RunDetails, select(tables.run_details).where(tables.run_details.c.run == run)))
 
     def texts(self) -> dict[int, str]:
         """Return what each run has written, by its number, where it has written anything."""
         details = tables.run_details.c
-        with self._reading() as connection:
-            return {row.run: row.text for row in connection.execute(select(details.run, details.text)) if row.text}
+        return {row.run: row.text for row in self._rows(select(details.run, details.text)) if row.text}
 
     def has_run(self, launch: int, place: int) -> bool:
         """Whether the run at this place of a launch was kept."""
-        query = select(tables.runs.c.number).where(tables.runs.c.launch == launch, tables.runs.c.place == place)
-        with self._reading() as connection:
-            return connection.execute(query).first() is not None
-
-    def has_launch(self, number: int) -> bool:
-        with self._reading() as connection:
-            return (
-                connection.scalar(select(tables.launches.c.number).where(tables.launches.c.number == number))
-                is not None
-            )
-
-    def launches(self) -> list[Row]:
-        return list(self._rows(select(tables.launches)))
-
-    def made_of_launches(self) -> dict[int, Row]:
-        """Return what the first run of each launch was made of (its provenance), by the launch's number."""
         runs = tables.runs.c
-        firsts = select(func.min(runs.number)).where(runs.trial.is_(False), runs.place > 0).group_by(runs.launch)
-        query = (
-            select(runs.launch, tables.run_details.c.provenance)
-            .join(tables.run_details, tables.run_details.c.run == runs.number)
-            .where(runs.number.in_(firsts))
-        )
-        return {row["launch"]: row["provenance"] for row in self._rows(query)}
+        return self._first(select(runs.number).where(runs.launch == launch, runs.place == place)) is not None
 
-    def launch(self, number: int) -> Row:
-        query = select(tables.launches, tables.rigs.c.facts).join(tables.rigs).where(tables.launches.c.number == number)
-        with self._reading() as connection:
-            return dict(connection.execute(query).one()._mapping)
-
-    def rigs(self) -> dict[str, Row]:
-        """Return the facts of each machine that runs were made on, by its fingerprint."""
-        return {row["fingerprint"]: row["facts"] for row in self._rows(select(tables.rigs))}
-
-    def rig_of_runs(self, numbers: Iterable[int]) -> Row:
-        """Return the facts of the machine that the newest of these runs was made on, and its fingerprint."""
-        query = (
-            select(tables.rigs)
-            .join(tables.launches, tables.launches.c.rig == tables.rigs.c.fingerprint)
-            .join(tables.runs, tables.runs.c.launch == tables.launches.c.number)
-            .where(tables.runs.c.number == max(numbers))
-        )
-        with self._reading() as connection:
-            row = connection.execute(query).one()
-        return {"fingerprint": row.fingerprint, **row.facts}
-
-    def outputs(self, run: int | None = None) -> list[Row]:
-        """Return the kept files of all runs, or of one."""
-        query = select(tables.outputs).order_by(tables.outputs.c.number)
-        return list(self._rows(query if run is None else query.where(tables.outputs.c.run == run)))
-
-    def measured(self, run: int | None = None) -> list[Measured]:
-        """Return the measures of all runs, or of one."""
-        query = select(*(tables.measures.c[name] for name in Measured._fields))
-        if run is not None:
-            query = query.where(tables.measures.c.run == run)
-        with self._reading() as connection:
-            return list(map(Measured._make, connection.execute(query).fetchall()))
-
-    def notes(self, run: int) -> list[Row]:
-        """Return the remarks on a run, oldest first."""
-        return list(self._rows(select(tables.notes).where(tables.notes.c.run == run).order_by(tables.notes.c.number)))
-
-    def courses(self, numbers: Iterable[int]) -> Iterator[Row]:
-        """Yield what these runs tell along themselves: their packed step and token times, and what telemetry saw."""
+    def courses(self, numbers: Iterable[int]) -> Iterator[Course]:
+        """Yield what these runs tell along themselves."""
         details = tables.run_details.c
         wanted = set(numbers)
         query = select(details.run, details.step_times_s, details.piece_times_s, details.machine)
-        for row in self._rows(query):
-            if row["run"] in wanted:
-                yield row
+        return (course for course in self._values(Course, query) if course.run in wanted)
+
+    # ---- what runs made, and what is known of it ----
+
+    def outputs(self, run: int | None = None) -> list[OutputRow]:
+        """Return the kept files of all runs, or of one."""
+        query = select(tables.outputs).order_by(tables.outputs.c.number)
+        return list(self._values(OutputRow, query if run is None else query.where(tables.outputs.c.run == run)))
+
+    def definitions(self) -> dict[int, DefinitionRow]:
+        """Return every measure as its values were come by, by number."""
+        return {row.number: row for row in self._values(DefinitionRow, select(tables.definitions))}
+
+    def measured(self) -> Measured:
+        """Return the measurements of all runs."""
+        measurements = tables.measurements.c
+        query = select(measurements.run, measurements.definition, measurements.against, measurements.value)
+        with uncollected(), self._reading() as connection:
+            rows = connection.execute(query).fetchall()
+        return Measured(*zip(*rows, strict=True)) if rows else Measured((), (), (), ())
+
+    def measurements_of(self, *runs: int) -> list[MeasurementRow]:
+        """Return the measurements of some runs."""
+        measurements = tables.measurements
+        queries = (select(measurements).where(measurements.c.run.in_(some)) for some in _batches(runs))
+        return [row for query in queries for row in self._values(MeasurementRow, query)]
+
+    def without_value(self) -> list[MeasurementRow]:
+        """Return the measurements that came to no value, with the reasons."""
+        query = select(tables.measurements).where(tables.measurements.c.value.is_(None))
+        return list(self._values(MeasurementRow, query))
+
+    def notes(self, run: int) -> list[NoteRow]:
+        """Return the remarks on a run, oldest first."""
+        query = select(tables.notes).where(tables.notes.c.run == run).order_by(tables.notes.c.number)
+        return list(self._values(NoteRow, query))
 
     def noted_runs(self) -> set[int]:
         """Return the numbers of the runs that there are remarks on."""
-        return {row["run"] for row in self._rows(select(tables.notes.c.run).distinct())}
+        return {row.run for row in self._rows(select(tables.notes.c.run).distinct())}
 
-    def forecasts(self) -> list[Row]:
+    def forecasts(self) -> list[ForecastRow]:
         """Return the forecasts of whole sessions, oldest first."""
-        return list(self._rows(select(tables.forecasts).order_by(tables.forecasts.c.number)))
-
-    def _rows(self, query: Select[Any]) -> Iterator[dict[str, Any]]:
-        with self._reading() as connection:
-            for row in connection.execution_options(yield_per=AT_A_TIME).execute(query):
-                yield dict(row._mapping)
+        return list(self._values(ForecastRow, select(tables.forecasts).order_by(tables.forecasts.c.number)))

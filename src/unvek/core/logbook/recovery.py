@@ -9,14 +9,15 @@ import msgspec
 from unvek.core.logbook.store import Logbook
 from unvek.core.run.events import NotAnEventError, parse_event
 from unvek.core.run.journal import latest_journal
-from unvek.core.run.record import INTERRUPTED, RunRecord, RunStart
+from unvek.core.run.record import INTERRUPTED, Provenance, RunRecord, RunStart
 from unvek.core.run.recording import Recording
+from unvek.core.run.told import Sieve
 
 RUN_BEGINS = b'{"entry": "run",'
 CUT_OFF = "cut off: the engine was killed in the middle of the run"
 
 
-def recover_run(logbook: Logbook) -> int | None:
+def recover_run(logbook: Logbook, sieve: Sieve) -> int | None:
     """Keep the run that the latest journal begins and does not end, as interrupted; return its number.
 
     Nothing is kept twice: where the run was kept, and only the journal lacks the word, there is nothing to do.
@@ -28,7 +29,7 @@ def recover_run(logbook: Logbook) -> int | None:
     start = _start(lines[0])
     if start is None or logbook.has_run(start.launch, start.place) or not logbook.has_launch(start.launch):
         return None
-    return logbook.keep_run(_record(start, lines[1:]), None)
+    return logbook.keep_run(_record(start, lines[1:], sieve), None)
 
 
 def _lines_of_last_run(path: Path) -> list[bytes]:
@@ -53,7 +54,7 @@ def _start(line: bytes) -> RunStart | None:
         return None
 
 
-def _record(start: RunStart, lines: list[bytes]) -> RunRecord:
+def _record(start: RunStart, lines: list[bytes], sieve: Sieve) -> RunRecord:
     recording = Recording()
     for line in lines:
         try:
@@ -65,7 +66,7 @@ def _record(start: RunStart, lines: list[bytes]) -> RunRecord:
         limits={},
         status=INTERRUPTED,
         error=CUT_OFF,
-        progress=recording.progress(stopped_ns=0),
+        progress=sieve.sift(recording.progress(stopped_ns=0)).progress,
         exit_code=None,
-        provenance={},
+        provenance=Provenance(),
     )

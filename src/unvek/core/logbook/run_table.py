@@ -5,13 +5,14 @@ from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from functools import cached_property
-from typing import TYPE_CHECKING, Any, NamedTuple, overload
+from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar, overload
+
+from unvek.core.logbook.rows import RunRow
 
 if TYPE_CHECKING:  # a list of runs wants no NumPy
     import numpy as np
     from numpy.typing import NDArray
 
-Row = Mapping[str, Any]
 Values = Sequence[Any]
 
 
@@ -75,12 +76,16 @@ class Columns:
         return self._coded[name]
 
 
-class RunTable(Sequence[Row]):
-    """A sequence of rows of the table `runs`, with the launch's rig, that gives its columns at once."""
+Row = TypeVar("Row", bound=RunRow, covariant=True)
 
-    def __init__(self, columns: Columns, places: "NDArray[np.int64] | None" = None):
-        """places: which rows of the columns this table is of, all if None."""
+
+class RunTable(Sequence[Row]):
+    """A sequence of runs, as RunRow or KeptRun, that gives their columns at once."""
+
+    def __init__(self, columns: Columns, row: type[Row], places: "NDArray[np.int64] | None" = None):
+        """columns: one for each field of `row`. places: which rows of them this table is of, all if None."""
         self._columns = columns
+        self._row = row
         self._places = places
         self._picked: dict[str, Values] = {}
 
@@ -106,11 +111,11 @@ class RunTable(Sequence[Row]):
         whole = self._columns.coded(name)
         return whole if self._places is None else whole.take(self._places)
 
-    def take(self, places: "NDArray[np.int64]") -> "RunTable":
+    def take(self, places: "NDArray[np.int64]") -> "RunTable[Row]":
         """Return the table of these rows, which are in order and each there once."""
         if len(places) == len(self):
             return self
-        return RunTable(self._columns, places if self._places is None else self._places[places])
+        return RunTable(self._columns, self._row, places if self._places is None else self._places[places])
 
     def _of_these(self, array: "NDArray[Any]") -> "NDArray[Any]":
         return array if self._places is None else array[self._places]
@@ -126,7 +131,7 @@ class RunTable(Sequence[Row]):
         if isinstance(place, slice):
             return self._rows[place]
         at = int(place if self._places is None else self._places[place])
-        return {name: column[at] for name, column in self._columns.lists.items()}
+        return self._row(**{name: column[at] for name, column in self._columns.lists.items()})
 
     def __iter__(self) -> Iterator[Row]:
         return iter(self._rows)
@@ -136,7 +141,7 @@ class RunTable(Sequence[Row]):
         names = tuple(self._columns.lists)
         columns = [self.column(name) for name in names]
         with uncollected():
-            return [dict(zip(names, values, strict=True)) for values in zip(*columns, strict=True)]
+            return [self._row(**dict(zip(names, values, strict=True))) for values in zip(*columns, strict=True)]
 
 
 @contextmanager

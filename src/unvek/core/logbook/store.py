@@ -1,70 +1,98 @@
 """The logbook, written: a run at a time, each safe when it is over."""
 
 import hashlib
-from collections.abc import Callable, Iterable, Mapping, Sequence
+import json
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass, fields
 from datetime import UTC, datetime
 from pathlib import Path
-from statistics import median
 from typing import Any
 
-from sqlalchemy import Connection, select
+from sqlalchemy import Connection, Insert, Table, func, select
 
+from unvek.core.ids import new_id
 from unvek.core.logbook import tables
 from unvek.core.logbook.database import told_of_disk
 from unvek.core.logbook.folder import OutputFile
-from unvek.core.logbook.foreign import ForeignRun, keep_runs
-from unvek.core.logbook.packing import pack_floats
-from unvek.core.logbook.reading import LogbookReading, Measured, PlanOnRecord, Row
-from unvek.core.run.record import RunRecord
-from unvek.core.run.streams import as_rows
+from unvek.core.logbook.plan_record import plan_as_json
+from unvek.core.logbook.reading import LogbookReading
+from unvek.core.logbook.rows import KeptRun, LaunchRow, MeasurementRow, OutputRow, RunDetails, SessionRow
+from unvek.core.measures.definition import Definition
+from unvek.core.plan.model import Plan
+from unvek.core.run.record import LaunchAbout, RunRecord
 
-__all__ = ["Logbook", "Measured", "PlanOnRecord", "Row"]
+SESSION_AT = "%Y%m%d-%H%M%S"  # in the name of a session to which nobody gave one
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Measurement:
+    """A value of a measure of a run, with all that tells it apart; or why there is none."""
+
+    run: int
+    name: str
+    origin: str
+    definition: Definition
+    against: int = 0
+    value: float | None = None
+    why: str | None = None
 
 
 class Logbook(LogbookReading):
     """An open logbook, with all that can be asked of it, and all that can be written into it."""
 
     rig = ""  # the fingerprint of the machine that the next launches are made on
+    session: int | None = None  # the number of the session that they are part of
 
-    # ---- writing: what a plan's runs need (the engine's Keeper) ----
+    # ---- sessions, rigs, plans ----
 
     def record_rig(self, fingerprint: str, facts: Mapping[str, Any]) -> None:
         """Note the machine that the next launches are made on."""
         self.rig = fingerprint
         with self._writing() as connection:
-            _note_rig(connection, fingerprint, facts)
+            note_rig(connection, fingerprint, facts)
 
-    def record_plan(self, path: Path, text: str, content: Mapping[str, Any]) -> int:
-        """Note the plan whose runs are made next; the newest plan is what findings speak of."""
-        digest = hashlib.sha256(repr((text, content)).encode()).hexdigest()
+    def begin_session(self, made_by: str, name: str | None = None) -> SessionRow:
+        """Begin a session on the machine noted latest: the next launches are part of it.
+
+        A name that is taken already gets a number behind it; without one it is the command and the time of day.
+        """
         with self._writing() as connection:
-            newest = connection.execute(
-                select(tables.plans.c.number, tables.plans.c.digest).order_by(tables.plans.c.number.desc()).limit(1)
-            ).first()
-            if newest is not None and newest.digest == digest:
-                return int(newest.number)
-            return _inserted(
-                connection,
-                tables.plans.insert().values(
-                    digest=digest, recorded_at=_now(), path=str(path), text=text, content=dict(content)
-                ),
-            )
+            session = add_session(connection, made_by, name, self.rig or None)
+        self.session = session.number
+        return session
+
+    def end_session(self) -> None:
+        if self.session is not None:
+            with self._writing() as connection:
+                sessions = tables.sessions
+                connection.execute(sessions.update().where(sessions.c.number == self.session).values(ended_at=now()))
+            self.session = None
+
+    def record_plan(self, plan: Plan, cells: Sequence[str], weights_bytes: Mapping[str, int | None]) -> int:
+        """Note the plan whose runs are made next; the newest plan is what findings speak of."""
+        content = plan_as_json(plan, cells, weights_bytes)
+        with self._writing() as connection:
+            return keep_plan(connection, plan, content)
+
+    # ---- what a plan's runs need (the engine's Keeper) ----
 
     def open_launch(self, variant: str, round_number: int) -> int:
         with self._writing() as connection:
-            return _inserted(
-                connection,
-                tables.launches.insert().values(
-                    variant=variant, round=round_number, rig=self.rig, started_at=_now(), about={}
-                ),
-            )
+            number = next_number(connection, tables.launches)
+            launch = LaunchRow(
+                number=number, id=new_id(), session=self.session, variant=variant, round=round_number, rig=self.rig,
+                started_at=now(),
+            )  # fmt: skip
+            connection.execute(tables.launches.insert(), as_columns(launch))
+        return number
 
-    def describe_launch(self, number: int, load_s: float | None, error: str | None, about: Mapping[str, Any]) -> None:
+    def describe_launch(self, number: int, load_s: float | None, error: str | None, about: LaunchAbout) -> None:
         with self._writing() as connection:
             connection.execute(
                 tables.launches.update()
                 .where(tables.launches.c.number == number)
-                .values(load_s=load_s, error=error, about=dict(about))
+                .values(load_s=load_s, error=error, about=about)
             )
 
     def log_path(self, launch: int) -> Path:
@@ -85,69 +113,47 @@ class Logbook(LogbookReading):
             except OSError as error:
                 raise told_of_disk(self.folder.path, error) from error
         with self._writing() as connection:
-            number = _inserted(connection, tables.runs.insert().values(**_run_row(run)))
-            connection.execute(tables.run_details.insert().values(run=number, **_details_row(run)))
-            if kept:
-                connection.execute(
-                    tables.outputs.insert(),
-                    [{"run": number, "path": file.path, "bytes": file.bytes, "digest": file.digest} for file in kept],
+            number = next_number(connection, tables.runs)
+            connection.execute(tables.runs.insert(), as_columns(KeptRun.of(run, number, new_id())))
+            connection.execute(tables.run_details.insert(), as_columns(RunDetails.of(run, number)))
+            first = next_number(connection, tables.outputs)
+            insert_all(
+                connection,
+                tables.outputs,
+                (
+                    OutputRow(number=place, run=number, path=file.path, bytes=file.bytes, digest=file.digest)
+                    for place, file in enumerate(kept, first)
+                ),
+            )
+            values = (
+                Measurement(
+                    run=number, name=value.name, origin=value.origin, definition=value.definition, value=value.number
                 )
-            values = run.progress.values
-            if values:
-                connection.execute(
-                    tables.measures.insert(),
-                    [{"run": number, "name": value.name, "against": 0, "value": value.number, "unit": value.unit}
-                     for value in values],
-                )  # fmt: skip
+                for value in run.progress.values
+            )
+            keep_measurements(connection, values)
         return number
 
-    def keep_imported(
-        self,
-        runs: Iterable[ForeignRun],
-        rig: str,
-        facts: Mapping[str, Any],
-        content: Callable[[], Mapping[str, Any]],
-    ) -> int:
-        """Keep runs from elsewhere in one transaction, a launch for each round of a variant; return how many.
-
-        Where the logbook has no plan yet, what content returns takes its place, once all runs are seen. Whatever runs
-        or content raise, nothing is kept.
-        """
-        with self._writing() as connection:
-            _note_rig(connection, rig, facts)
-            kept = keep_runs(connection, runs, rig, _now())
-            if connection.scalar(select(tables.plans.c.number).limit(1)) is None:
-                connection.execute(
-                    tables.plans.insert().values(
-                        digest="", recorded_at=_now(), path="", text="", content=dict(content())
-                    )
-                )  # fmt: skip
-        return kept
+    # ---- what people say of runs, and what is worked out of them ----
 
     def void_slots(self, cell_keys: Iterable[str], reason: str) -> int:
         """Take every run of these cells out, with the reason; return how many. Nothing is deleted."""
+        runs = tables.runs
         with self._writing() as connection:
             return connection.execute(
-                tables.runs.update()
-                .where(tables.runs.c.cell.in_(list(cell_keys)), tables.runs.c.voided.is_(None))
-                .values(voided=reason)
+                runs.update().where(runs.c.cell.in_(list(cell_keys)), runs.c.voided.is_(None)).values(voided=reason)
             ).rowcount
 
-    def add_measures(self, measured: Sequence[Measured]) -> None:
-        """Keep measures that were worked out from outputs; ones that are there already are left."""
-        if not measured:
-            return
-        rows = [
-            {"run": m.run, "name": m.name, "against": m.against, "value": m.value, "unit": m.unit} for m in measured
-        ]
+    def keep_measurements(self, measured: Iterable[Measurement]) -> None:
+        """Keep what was worked out from outputs; what is there already under the same identity is left."""
         with self._writing() as connection:
-            connection.execute(tables.measures.insert().prefix_with("OR IGNORE"), rows)
+            keep_measurements(connection, measured)
 
     def note_run(self, run: int, text: str) -> None:
         """Keep a remark on a run; InputError where there is no such run."""
         self.run(run)
         with self._writing() as connection:
-            connection.execute(tables.notes.insert().values(run=run, noted_at=_now(), text=text))
+            connection.execute(tables.notes.insert().values(run=run, noted_at=now(), text=text))
 
     def void_run(self, run: int, reason: str | None) -> None:
         """Take a run out, with the reason; None takes it in again. InputError where there is no such run."""
@@ -158,10 +164,13 @@ class Logbook(LogbookReading):
     def record_forecast(self, title: str, runs: int, low_s: float, high_s: float) -> int:
         """Note how long so many runs are to take together, and return the forecast's number."""
         with self._writing() as connection:
-            return _inserted(
-                connection,
-                tables.forecasts.insert().values(made_at=_now(), title=title, runs=runs, low_s=low_s, high_s=high_s),
+            number = next_number(connection, tables.forecasts)
+            connection.execute(
+                tables.forecasts.insert().values(
+                    number=number, made_at=now(), title=title, runs=runs, low_s=low_s, high_s=high_s
+                )
             )
+        return number
 
     def close_forecast(self, number: int, took_s: float) -> None:
         """Note how long it took, once all of it was made in one go."""
@@ -170,72 +179,108 @@ class Logbook(LogbookReading):
                 tables.forecasts.update().where(tables.forecasts.c.number == number).values(took_s=took_s)
             )
 
+    @contextmanager
+    def bringing_in(self) -> Iterator[Connection]:
+        """Hold one transaction for all that an import brings: whatever is raised meanwhile, nothing of it is kept."""
+        with self._writing() as connection:
+            yield connection
 
-def _note_rig(connection: Connection, fingerprint: str, facts: Mapping[str, Any]) -> None:
+
+# ---- steps within a transaction, which writing a run and bringing runs in share ----
+
+
+def add_session(connection: Connection, made_by: str, name: str | None, rig: str | None, **more: Any) -> SessionRow:
+    """Add a session under a name that no other has; `more` are its other fields."""
+    began = datetime.now(UTC)
+    session = SessionRow(
+        number=next_number(connection, tables.sessions),
+        name=_free_name(connection, name or f"{made_by}-{began.strftime(SESSION_AT)}"),
+        made_by=made_by,
+        rig=rig,
+        **{"id": new_id(), "began_at": _words(began), **more},
+    )
+    connection.execute(tables.sessions.insert(), as_columns(session))
+    return session
+
+
+def _free_name(connection: Connection, name: str) -> str:
+    taken = set(connection.scalars(select(tables.sessions.c.name).where(tables.sessions.c.name.startswith(name))))
+    found, number = name, 1
+    while found in taken:
+        number += 1
+        found = f"{name}-{number}"
+    return found
+
+
+def keep_plan(connection: Connection, plan: Plan, content: Mapping[str, Any]) -> int:
+    """Keep a plan as JSON, unless it is the newest already, and return its number."""
+    digest = hashlib.sha256(json.dumps([plan.text, content], sort_keys=True).encode()).hexdigest()
+    plans = tables.plans
+    newest = connection.execute(select(plans.c.number, plans.c.digest).order_by(plans.c.number.desc()).limit(1)).first()
+    if newest is not None and newest.digest == digest:
+        return int(newest.number)
+    number = next_number(connection, plans)
+    connection.execute(
+        plans.insert().values(
+            number=number, digest=digest, recorded_at=now(), path=str(plan.path), text=plan.text, content=content
+        )
+    )
+    return number
+
+
+def note_rig(connection: Connection, fingerprint: str, facts: Mapping[str, Any]) -> None:
     known = select(tables.rigs.c.fingerprint).where(tables.rigs.c.fingerprint == fingerprint)
     if connection.scalar(known) is None:
         connection.execute(tables.rigs.insert().values(fingerprint=fingerprint, facts=dict(facts)))
 
 
-def _run_row(run: RunRecord) -> dict[str, Any]:
-    start, progress = run.start, run.progress
-    steps = progress.step_times_s
-    return {
-        "cell": start.cell,
-        "launch": start.launch,
-        "place": start.place,
-        "variant": start.variant,
-        "form": start.form,
-        "task": start.task,
-        "seed": start.seed,
-        "round": start.round,
-        "repeat": start.repeat,
-        "warm_up": start.warm_up,
-        "varied": dict(start.varied),
-        "status": run.status,
-        "error": run.error,
-        "started_at": start.started_at,
-        "time_s": progress.time_s,
-        "first_s": progress.first_s,
-        "steps": len(steps),
-        "step_time_s": median(steps) if steps else None,
-        "memory_peak_bytes": run.memory_peak_bytes,
-        "memory_device_bytes": run.memory_device_bytes,
-        "cpu_s": progress.cpu_s,
-        "tokens": progress.tokens,
-        "source": start.source,
-        "trial": start.trial,
-        "energy_j": run.machine.get("energy_j"),
-        "others_share": run.machine.get("others_share"),
-        "stolen_share": run.machine.get("stolen_share"),
-        "forecast_low_s": run.forecast.low_s if run.forecast is not None else None,
-        "forecast_high_s": run.forecast.high_s if run.forecast is not None else None,
-        "forecast_basis": run.forecast.basis if run.forecast is not None else None,
-    }
+def keep_measurements(connection: Connection, measured: Iterable[Measurement]) -> None:
+    numbers: dict[tuple[str, str, str], int] = {}
+    found = []
+    for one in measured:
+        key = (one.name, one.definition.digest, one.origin)
+        if key not in numbers:
+            numbers[key] = _definition(connection, *key, one.definition)
+        found.append(
+            MeasurementRow(run=one.run, definition=numbers[key], against=one.against, value=one.value, why=one.why)
+        )
+    insert_all(connection, tables.measurements, found, tables.measurements.insert().prefix_with("OR IGNORE"))
 
 
-def _details_row(run: RunRecord) -> dict[str, Any]:
-    return {
-        "settings": dict(run.start.settings),
-        "limits": dict(run.limits),
-        "step_times_s": pack_floats(run.progress.step_times_s),
-        "phases_s": dict(run.progress.phases_s),
-        "faults": [list(fault) for fault in run.progress.faults],
-        "provenance": dict(run.provenance),
-        "exit_code": run.exit_code,
-        "log_tail": run.log_tail,
-        "text": run.progress.text,
-        "machine": dict(run.machine),
-        "piece_times_s": pack_floats(run.progress.piece_times_s),
-        "requests": as_rows(run.progress.requests),
-    }
+def _definition(connection: Connection, name: str, digest: str, origin: str, definition: Definition) -> int:
+    """Return the number of a measure as its values were come by, which gets one where it has none yet."""
+    known = tables.definitions.c
+    query = select(known.number).where(known.name == name, known.digest == digest, known.origin == origin)
+    number = connection.scalar(query)
+    if number is None:
+        number = next_number(connection, tables.definitions)
+        connection.execute(
+            tables.definitions.insert().values(
+                number=number, digest=digest, name=name, origin=origin, content=definition
+            )
+        )
+    return int(number)
 
 
-def _inserted(connection: Connection, insert: Any) -> int:
-    key = connection.execute(insert).inserted_primary_key
-    assert key is not None, "every table here numbers its rows"
-    return int(key[0])
+def insert_all(connection: Connection, table: Table, rows: Iterable[Any], insert: Insert | None = None) -> None:
+    """Insert rows of one kind, if there are any."""
+    columns = [as_columns(row) for row in rows]
+    if columns:
+        connection.execute(table.insert() if insert is None else insert, columns)
 
 
-def _now() -> str:
-    return datetime.now(UTC).isoformat(timespec="milliseconds")
+def as_columns(row: Any) -> dict[str, Any]:
+    """Return a row as what is inserted into its table."""
+    return {one.name: getattr(row, one.name) for one in fields(row) if one.metadata.get("stored", True)}
+
+
+def next_number(connection: Connection, table: Table) -> int:
+    return (connection.scalar(select(func.max(table.c.number))) or 0) + 1
+
+
+def now() -> str:
+    return _words(datetime.now(UTC))
+
+
+def _words(moment: datetime) -> str:
+    return moment.isoformat(timespec="milliseconds")

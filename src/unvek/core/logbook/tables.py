@@ -1,13 +1,20 @@
 """The tables, in SQLAlchemy Core, so that the same ones can stand in another database.
 
-Times in seconds, sizes in bytes, moments as ISO 8601 in UTC. What is listed often stands in `runs`; what is read
-for one run at a time stands in `run_details`.
+Their columns are the fields of the values in rows.py. What is listed often stands in `runs`; what is read for one run
+at a time stands in `run_details`.
 """
+
+from collections.abc import Mapping
+from dataclasses import fields
+from types import NoneType, UnionType
+from typing import Any, get_args, get_origin, get_type_hints
 
 from sqlalchemy import (
     JSON,
+    BigInteger,
     Boolean,
     Column,
+    Dialect,
     Float,
     ForeignKey,
     Index,
@@ -17,12 +24,57 @@ from sqlalchemy import (
     String,
     Table,
     Text,
-    false,
+    UniqueConstraint,
 )
+from sqlalchemy.types import TypeDecorator, TypeEngine
 
-FORMAT_VERSION = 3
+from unvek.core.logbook import rows
+from unvek.core.logbook.plan_record import plain, typed
+
+FORMAT_VERSION = 4
+_TYPES: Mapping[Any, type[TypeEngine[Any]]] = {
+    int: BigInteger, float: Float, str: String, bool: Boolean, bytes: LargeBinary,
+}  # fmt: skip
 
 metadata = MetaData()
+
+
+class AsJson(TypeDecorator[Any]):
+    """A column that holds a value of some type as JSON, and checks it when it is read."""
+
+    impl = JSON
+    cache_ok = True
+
+    def __init__(self, kind: Any):
+        super().__init__()
+        self.kind = kind
+
+    def process_bind_param(self, value: Any, dialect: Dialect) -> Any:
+        return plain(value)
+
+    def process_result_value(self, value: Any, dialect: Dialect) -> Any:
+        return typed(value, self.kind)
+
+
+def _table(name: str, row: type, *more: UniqueConstraint) -> Table:
+    hints = get_type_hints(row)
+    stored = (one for one in fields(row) if one.metadata.get("stored", True))
+    return Table(name, metadata, *(_column(one.name, hints[one.name], one.metadata) for one in stored), *more)
+
+
+def _column(name: str, hint: Any, about: Mapping[str, Any]) -> Column[Any]:
+    is_optional = get_origin(hint) is UnionType and NoneType in get_args(hint)
+    kind = next(part for part in get_args(hint) if part is not NoneType) if is_optional else hint
+    is_number_of_row = kind is int and ("key" in about or "reference" in about)
+    if is_number_of_row or (kind is str and "text" in about):
+        type_: TypeEngine[Any] = Integer() if is_number_of_row else Text()
+    elif kind in _TYPES:
+        type_ = _TYPES[kind]()
+    else:
+        type_ = AsJson(kind)
+    keys = (ForeignKey(about["reference"]),) if "reference" in about else ()
+    return Column(name, type_, *keys, primary_key="key" in about, nullable=is_optional)
+
 
 about = Table("about", metadata, Column("key", String, primary_key=True), Column("value", String, nullable=False))
 
@@ -41,119 +93,30 @@ plans = Table(
     Column("recorded_at", String, nullable=False),
     Column("path", String, nullable=False),
     Column("text", Text, nullable=False),
-    Column("content", JSON, nullable=False),  # title, reference, variants, measures... as findings need them
+    Column("content", JSON, nullable=False),  # as plan_record.py has it
 )
 
-launches = Table(
-    "launches",
-    metadata,
-    Column("number", Integer, primary_key=True),
-    Column("variant", String, nullable=False),
-    Column("round", Integer, nullable=False),
-    Column("rig", String, ForeignKey("rigs.fingerprint"), nullable=False),
-    Column("started_at", String, nullable=False),
-    Column("load_s", Float),
-    Column("error", Text),
-    Column("about", JSON, nullable=False),
-)
+sessions = _table("sessions", rows.SessionRow, UniqueConstraint("id"), UniqueConstraint("name"))
 
-runs = Table(
-    "runs",
-    metadata,
-    Column("number", Integer, primary_key=True),
-    Column("cell", String, nullable=False),
-    Column("launch", Integer, ForeignKey("launches.number"), nullable=False),
-    Column("place", Integer, nullable=False),
-    Column("variant", String, nullable=False),
-    Column("form", String, nullable=False),
-    Column("task", String, nullable=False),
-    Column("seed", Integer, nullable=False),
-    Column("round", Integer, nullable=False),
-    Column("repeat", Integer, nullable=False),
-    Column("warm_up", Boolean, nullable=False),
-    Column("varied", JSON, nullable=False),
-    Column("status", String, nullable=False),
-    Column("error", Text),
-    Column("voided", Text),  # the reason, for a run that was taken out
-    Column("started_at", String, nullable=False),
-    Column("time_s", Float),
-    Column("first_s", Float),
-    Column("steps", Integer, nullable=False),
-    Column("step_time_s", Float),  # the median
-    Column("memory_peak_bytes", Integer),
-    Column("memory_device_bytes", Integer),
-    Column("cpu_s", Float),
-    Column("tokens", Integer, nullable=False),
-    Column("source", String, nullable=False),
-    Column("trial", Boolean, nullable=False, server_default=false()),  # made by `try`: no part of any plan's runs
-    Column("energy_j", Float),
-    Column("others_share", Float),  # cores that other processes kept busy meanwhile
-    Column("stolen_share", Float),  # cores' time that the host of a virtual machine took
-    Column("forecast_low_s", Float),
-    Column("forecast_high_s", Float),
-    Column("forecast_basis", String),
-)
+launches = _table("launches", rows.LaunchRow)
+Index("launches_by_id", launches.c.id, unique=True)
+
+runs = _table("runs", rows.KeptRun)
+Index("runs_by_id", runs.c.id)
 Index("runs_by_cell", runs.c.cell)
 Index("runs_by_launch", runs.c.launch, runs.c.place)
 Index("runs_by_round", runs.c.variant, runs.c.round)
 
-run_details = Table(
-    "run_details",
-    metadata,
-    Column("run", Integer, ForeignKey("runs.number"), primary_key=True),
-    Column("settings", JSON, nullable=False),
-    Column("limits", JSON, nullable=False),
-    Column("step_times_s", LargeBinary, nullable=False),  # little-endian float64, one a step
-    Column("phases_s", JSON, nullable=False),
-    Column("faults", JSON, nullable=False),
-    Column("provenance", JSON, nullable=False),
-    Column("exit_code", Integer),
-    Column("log_tail", Text, nullable=False),
-    Column("text", Text, nullable=False),
-    Column("machine", JSON, nullable=False, server_default="{}"),  # what telemetry saw
-    Column("piece_times_s", LargeBinary, nullable=False, server_default=""),  # as step_times_s, one a piece of text
-    Column("requests", JSON, nullable=False, server_default="[]"),  # one object a request, where there were any
-)
+run_details = _table("run_details", rows.RunDetails)
 
-outputs = Table(
-    "outputs",
-    metadata,
-    Column("number", Integer, primary_key=True),
-    Column("run", Integer, ForeignKey("runs.number"), nullable=False),
-    Column("path", String, nullable=False),  # relative to the logbook's folder
-    Column("bytes", Integer, nullable=False),
-    Column("digest", String, nullable=False),
-)
+outputs = _table("outputs", rows.OutputRow)
 Index("outputs_by_run", outputs.c.run)
 
-measures = Table(
-    "measures",
-    metadata,
-    Column("run", Integer, ForeignKey("runs.number"), primary_key=True),
-    Column("name", String, primary_key=True),
-    Column("against", Integer, primary_key=True),  # the run it was held against; 0 where there is none
-    Column("value", Float),
-    Column("unit", String, nullable=False),
-)
+definitions = _table("definitions", rows.DefinitionRow, UniqueConstraint("name", "digest", "origin"))
 
-notes = Table(
-    "notes",
-    metadata,
-    Column("number", Integer, primary_key=True),
-    Column("run", Integer, ForeignKey("runs.number"), nullable=False),
-    Column("noted_at", String, nullable=False),
-    Column("text", Text, nullable=False),
-)
+measurements = _table("measurements", rows.MeasurementRow)
+
+notes = _table("notes", rows.NoteRow)
 Index("notes_by_run", notes.c.run)
 
-forecasts = Table(
-    "forecasts",  # of a whole `run`; those of single runs stand with them
-    metadata,
-    Column("number", Integer, primary_key=True),
-    Column("made_at", String, nullable=False),
-    Column("title", String, nullable=False),
-    Column("runs", Integer, nullable=False),
-    Column("low_s", Float, nullable=False),
-    Column("high_s", Float, nullable=False),
-    Column("took_s", Float),  # once all of them are made, in one go
-)
+forecasts = _table("forecasts", rows.ForecastRow)

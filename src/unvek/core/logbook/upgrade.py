@@ -1,14 +1,16 @@
 """Bringing an older logbook up to date: a copy is made first, then all steps are taken in one transaction."""
 
 import sqlite3
+from collections.abc import Callable, Mapping
 from contextlib import closing
 from pathlib import Path
 
 from unvek.core.errors import LogbookError
 from unvek.core.logbook.tables import FORMAT_VERSION
+from unvek.core.logbook.upgrade_to_4 import bring_to_4
 
-# By the version that they start from, what brings a logbook one version on.
-STEPS: dict[int, tuple[str, ...]] = {
+# By the version that they start from, what brings a logbook one version on: statements, or a function.
+STEPS: Mapping[int, tuple[str | Callable[[sqlite3.Connection], None], ...]] = {
     1: (
         "ALTER TABLE runs ADD COLUMN trial BOOLEAN NOT NULL DEFAULT 0",
         "ALTER TABLE runs ADD COLUMN energy_j FLOAT",
@@ -30,6 +32,7 @@ STEPS: dict[int, tuple[str, ...]] = {
         "ALTER TABLE run_details ADD COLUMN piece_times_s BLOB NOT NULL DEFAULT ''",
         "ALTER TABLE run_details ADD COLUMN requests JSON NOT NULL DEFAULT '[]'",
     ),
+    3: (bring_to_4,),
 }
 
 
@@ -45,10 +48,13 @@ def bring_up_to_date(database: Path, version: int) -> Path:
             if _version(old) == version:
                 _copy(database, copy)
                 for step in (step for number in range(version, FORMAT_VERSION) for step in STEPS[number]):
-                    old.execute(step)
+                    if isinstance(step, str):
+                        old.execute(step)
+                    else:
+                        step(old)
                 old.execute("UPDATE about SET value = ? WHERE key = 'format_version'", (str(FORMAT_VERSION),))
             old.execute("COMMIT")
-    except (sqlite3.Error, OSError) as error:
+    except (sqlite3.Error, OSError, ValueError, KeyError, TypeError) as error:
         raise LogbookError(
             f"{database} is of format {version}, and could not be brought to format {FORMAT_VERSION}: {error}. It is "
             "as it was; make its folder writable, with room for a copy, and try again"

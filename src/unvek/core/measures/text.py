@@ -43,7 +43,7 @@ def exact(a: str, b: str) -> float:
     return float(a.strip() == b.strip())
 
 
-def contains(text: str, wanted: Sequence[str]) -> float:
+def holds(text: str, wanted: Sequence[str]) -> float:
     """Return the share of the wanted texts that stand in a text, in small or capital letters alike.
 
     Raises ValueError where nothing is wanted.

@@ -14,11 +14,13 @@ from types import MappingProxyType
 from typing import Any, TypeVar
 
 from unvek.core.errors import Problem
+from unvek.core.measures.kinds import Option
 from unvek.core.plan.model import Settings, SettingValue
 from unvek.core.plan.names import LARGEST_SEED, NAME_WORDS, is_name
 from unvek.core.units import parse_bytes, parse_duration, parse_share
 
 LONGEST_SHOWN = 60
+LONGEST_OPTION = 20  # characters of what a plan says of a measure, such as its unit
 LARGEST_WHOLE = 2**63 - 1  # of settings: what other languages and the logbook hold too
 _MISSING = object()
 Quantity = TypeVar("Quantity", int, float)
@@ -69,14 +71,30 @@ class Table:
             self.problem(key, shown(value), NAME_WORDS)
         return value
 
-    def choice(self, key: str, choices: tuple[str, ...], default: str) -> str:
+    def choice(
+        self, key: str, choices: tuple[str, ...], default: str, renamed: Mapping[str, str] = MappingProxyType({})
+    ) -> str:
+        """One of some words; of one that was renamed the error says what it is called now."""
         value = self._take(key, "", needed=False)
         if value is _MISSING:
             return default
         if value in choices:
             return str(value)
-        self.problem(key, shown(value), "one of " + ", ".join(choices) + nearest_words(value, choices))
+        if isinstance(value, str) and value in renamed:
+            self.problem(key, shown(value), f"{renamed[value]}, which is what {value} is called now")
+        else:
+            self.problem(key, shown(value), "one of " + ", ".join(choices) + nearest_words(value, choices))
         return default
+
+    def option(self, option: Option) -> str:
+        """What a plan says of a measure, as its kind has it."""
+        if option.choices:
+            return self.choice(option.name, option.choices, option.default or option.choices[0])
+        wanted = f"a text of up to {LONGEST_OPTION} characters"
+        value = self.text(option.name, wanted=wanted)
+        if len(value) > LONGEST_OPTION:
+            self.problem(option.name, shown(value), wanted)
+        return value[:LONGEST_OPTION]
 
     def whole(self, key: str, default: int, at_least: int, at_most: int) -> int:
         value = self._take(key, "", needed=False)

@@ -5,6 +5,8 @@ from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from types import MappingProxyType
 
+from unvek.core.measures.definition import Definition, Measure
+from unvek.core.measures.kinds import KINDS, Kind
 from unvek.core.plan.runners import Runner
 
 SettingValue = str | int | float | bool
@@ -12,7 +14,6 @@ Settings = Mapping[str, SettingValue]
 
 FORMS = ("full", "quantized", "distilled", "tuned", "mixed")
 ORDERS = ("rotated", "shuffled", "listed")
-MEASURE_KINDS = ("ssim", "psnr", "edit", "exact", "contains", "perplexity", "kl", "top1")
 STALL_S = 300.0
 
 
@@ -93,16 +94,29 @@ class Task:
     inputs: tuple[Path, ...]
     expect: tuple[str, ...]
     wanted: tuple[str, ...]
-    facts: Mapping[str, float]
+    facts: Mapping[str, int | float]
     settings: Settings
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class WantedMeasure:
-    """A likeness or quality that the plan asks for, under a name of its own."""
+    """A measure that the plan asks for, under a name of its own; options are those of its kind."""
 
     name: str
     kind: str
+    options: Mapping[str, str] = field(default_factory=dict)
+
+    @property
+    def of_kind(self) -> Kind:
+        return KINDS[self.kind]
+
+    @property
+    def measure(self) -> Measure:
+        return self.of_kind.measure(self.name, self.options)
+
+    def definition(self, wanted: tuple[str, ...] = ()) -> Definition:
+        """Return what a value of it is, for a task that wants these texts."""
+        return self.of_kind.definition(self.options, wanted)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -7,12 +7,13 @@ from collections import Counter
 from collections.abc import Iterable, Mapping
 from math import prod
 from pathlib import Path
+from types import MappingProxyType
 
 from unvek.core.errors import InputError, PlanError, Problem
+from unvek.core.measures.kinds import KINDS, RENAMED
 from unvek.core.plan.door import Problems, Table, nearest_words, shown
 from unvek.core.plan.model import (
     FORMS,
-    MEASURE_KINDS,
     ORDERS,
     STALL_S,
     Limits,
@@ -212,11 +213,13 @@ def _read_task(table: Table) -> Task:
 
 
 def _read_measure(table: Table) -> WantedMeasure:
-    measure = WantedMeasure(name=table.name(), kind=table.choice("kind", MEASURE_KINDS, MEASURE_KINDS[0]))
+    name, kinds = table.name(), tuple(KINDS)
+    kind = table.choice("kind", kinds, kinds[0], renamed=RENAMED)
     if not table.has("kind"):
-        table.problem("kind", "nothing", "one of " + ", ".join(MEASURE_KINDS))
+        table.problem("kind", "nothing", "one of " + ", ".join(kinds))
+    options = {option.name: table.option(option) for option in KINDS[kind].options if table.has(option.name)}
     table.close()
-    return measure
+    return WantedMeasure(name=name, kind=kind, options=MappingProxyType(options))
 
 
 def _check_names(key: str, names: Iterable[str], problems: Problems) -> None:

@@ -1,9 +1,14 @@
-"""The kinds of runner that a plan may name: a Python script, a program, a server that streams its answers."""
+"""The kinds of runner that a plan may name: a Python script, a program, a server that streams its answers.
+
+They are structs and no dataclasses, so that what a logbook keeps of one says by itself of which kind it is.
+"""
 
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any, ClassVar
+
+from msgspec import Struct
 
 PYTHON, COMMAND, STREAM = "python", "command", "stream"
 KINDS = (PYTHON, COMMAND, STREAM)
@@ -16,8 +21,7 @@ LOAD_SETTINGS = (CLIENTS, ARRIVALS, REQUESTS)  # settings that are the client's,
 MOST_CLIENTS, MOST_ARRIVALS_PER_S, MOST_REQUESTS = 1000, 10_000, 100_000
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PythonRunner:
+class PythonRunner(Struct, frozen=True, kw_only=True, tag_field="kind", tag=PYTHON):
     """A script with load() and run(), in a worker process of the interpreter named."""
 
     kind: ClassVar[str] = PYTHON
@@ -45,8 +49,7 @@ class ValuePattern:
     unit: str
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class CommandRunner:
+class CommandRunner(Struct, frozen=True, kw_only=True, tag_field="kind", tag=COMMAND):
     """A program that is started anew for each run.
 
     steps, phases and values are regular expressions for what it prints; steps is None for the common forms. Its
@@ -78,8 +81,7 @@ class CommandRunner:
         ]  # fmt: skip
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class StreamRunner:
+class StreamRunner(Struct, frozen=True, kw_only=True, tag_field="kind", tag=STREAM):
     """A server that answers over HTTP and streams its answer.
 
     text, tokens_in and tokens_out are JSON Pointers (RFC 6901) into its messages. With `serve` and `ready` the

@@ -28,7 +28,9 @@ from unvek.core.run.record import (
     MEASURED,
     SIMULATED,
     SKIPPED,
+    LaunchAbout,
     Progress,
+    Provenance,
     RunRecord,
     RunStart,
     Slot,
@@ -37,6 +39,7 @@ from unvek.core.run.recording import Recording
 from unvek.core.run.remaining import Remaining
 from unvek.core.run.runner import Runner
 from unvek.core.run.secrets import Secrets
+from unvek.core.run.told import Sieve
 
 LOAD_TRIES = 2
 PROMPT_SHOWN = 200  # characters, to whoever watches
@@ -48,7 +51,7 @@ class Keeper(Protocol):
     def open_launch(self, variant: str, round_number: int) -> int:
         """Note that a process is about to be started, and return the launch's number."""
 
-    def describe_launch(self, number: int, load_s: float | None, error: str | None, about: Mapping[str, Any]) -> None:
+    def describe_launch(self, number: int, load_s: float | None, error: str | None, about: LaunchAbout) -> None:
         """Note how a launch went, and what its process is; what was noted before is replaced."""
 
     def keep_run(self, run: RunRecord, made: Path | None) -> int:
@@ -103,6 +106,7 @@ class Setting:
     forecaster: Forecaster = field(default_factory=Forecaster)
     trial: bool = False
     varied: Mapping[str, Any] = field(default_factory=dict)
+    most_bytes: int | None = None  # more than the machine holds: what a run tells beyond that can't be
 
 
 class Engine:
@@ -120,6 +124,8 @@ class Engine:
         self._remaining = remaining
         self._load_errors: dict[str, list[LoadError]] = {}
         self._given_up: set[str] = set()
+        self._sieve = Sieve(plan.measures, setting.most_bytes)
+        self.told: dict[tuple[str, str], str] = {}  # what is to be said of what runs told, each thing once
 
     def make(self, groups: Iterable[list[PendingRun]]) -> None:
         """Make the runs. Returns when all are made, or when the user has asked to stop."""
@@ -188,14 +194,14 @@ class Engine:
         self._describe(launch, error)
 
     def _describe(self, launch: Launch, error: str | None = None) -> None:
-        about = {
-            "command": launch.command,
-            "python": launch.python,
-            "packages": launch.loaded.get("versions"),
-            "modules": launch.loaded.get("modules"),
-            "threads": launch.loaded.get("threads"),
-            "log_tail": launch.log.tail() if error else "",
-        }
+        about = LaunchAbout(
+            command=launch.command,
+            python=launch.python,
+            packages=launch.loaded.get("versions"),
+            modules=launch.loaded.get("modules"),
+            threads=launch.loaded.get("threads"),
+            log_tail=launch.log.tail() if error else "",
+        )
         self._keeper.describe_launch(launch.number, launch.load_s, error, about)
 
     def _give_up(self, variant: Variant, round_number: int, runs: list[PendingRun]) -> None:
@@ -203,7 +209,7 @@ class Engine:
         failure = self._load_errors[variant.name][-1]
         error = f"{variant.name} could not be loaded in {LOAD_TRIES} tries: {failure}"
         launch = self._open(variant, round_number)
-        self._keeper.describe_launch(launch.number, None, error, {})
+        self._keeper.describe_launch(launch.number, None, error, LaunchAbout())
         while runs:
             status = SKIPPED if variant.name in self._given_up else failure.status
             self._given_up.add(variant.name)
@@ -228,7 +234,9 @@ class Engine:
         outcome = launch.make_run(cell, out, recording)
         if launch.loaded != loaded:  # something was imported during the run
             self._describe(launch)
-        progress = recording.progress(stopped_ns=monotonic_ns())
+        sifted = self._sieve.sift(recording.progress(stopped_ns=monotonic_ns()))
+        self.told |= sifted.words
+        progress = sifted.progress
         # Token by token no secret may have been seen: whole, it would be.
         progress = replace(progress, text=launch.secrets.hide_text(progress.text))
         start = replace(start, started_at=_started_at(progress.time_s))
@@ -290,17 +298,17 @@ class Engine:
             )
         )  # fmt: skip
 
-    def _provenance(self, cell: Cell, launch: Launch) -> dict[str, Any]:
+    def _provenance(self, cell: Cell, launch: Launch) -> Provenance:
         runner = self._plan.runner_of(cell.variant)
-        return {
-            "runner": runner.kind,
-            "command": launch.command,
-            "python": launch.python,
-            "script": self._sources.of_runner(runner),
-            "environment": dict(runner.environment),
-            "files": self._sources.of_variant(cell.variant),
-            "total_includes_load": launch.total_includes_load,
-        }
+        return Provenance(
+            runner=runner.kind,
+            command=launch.command,
+            python=launch.python,
+            script=self._sources.of_runner(runner),
+            environment=runner.environment,
+            files=self._sources.of_variant(cell.variant),
+            total_includes_load=launch.total_includes_load,
+        )
 
     def _source(self, variant: Variant) -> str:
         """Where a variant's figures are from: of a stand-in they are simulated, whatever part of it that is."""

@@ -87,11 +87,19 @@ def parse_event(line: bytes) -> Event:
             if needed:
                 raise NotAnEventError(f"a {kind} event without its {name}")
         elif type_ is float:
-            if type(value) not in (int, float) or not math.isfinite(value):
+            # A value that is none is refused with its name, where the run is put together.
+            if type(value) not in (int, float) or (kind != "value" and not _is_finite(value)):
                 raise NotAnEventError(f"a {kind} event whose {name} is no finite number")
         elif type(value) is not type_ or (isinstance(value, int) and not 0 <= value <= LARGEST_STAMP_NS):
             raise NotAnEventError(f"a {kind} event whose {name} is no {type_.__name__}")
     return Event(kind, at_ns, content, line)
+
+
+def _is_finite(number: float) -> bool:
+    try:
+        return math.isfinite(number)
+    except OverflowError:  # a whole number of hundreds of digits
+        return False
 
 
 def packages_of(event: Event) -> dict[str, dict[str, str | None]]:

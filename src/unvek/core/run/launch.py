@@ -49,7 +49,9 @@ class Launch:
         self.alive = False
         self.load_s: float | None = None
         self.python: str | None = None
-        self.loaded: Mapping[str, Any] = {}  # the packages and modules that its process has loaded, as last told
+        self.loaded: Mapping[
+            str, Mapping[str, str | None]
+        ] = {}  # the packages and modules that its process has loaded, as last told
         self._process: ModelProcess | None = None
         self.secrets = secrets
         self._telemetry: Telemetry | None = None
@@ -64,8 +66,8 @@ class Launch:
         return self._process is not None and self._process.total_includes_load
 
     @property
-    def command(self) -> list[str] | None:
-        return list(self._process.command) if self._process is not None else None
+    def command(self) -> tuple[str, ...] | None:
+        return tuple(self._process.command) if self._process is not None else None
 
     def start(self, runner: Runner) -> None:
         """Start the process and have the variant loaded; LoadError where that does not come about."""

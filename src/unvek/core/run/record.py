@@ -4,6 +4,12 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+from unvek.core.measures.catalogue import measured_definition
+from unvek.core.measures.definition import BY_HAND as BY_HAND
+from unvek.core.measures.definition import IMPORTED as IMPORTED
+from unvek.core.measures.definition import MEASURED as MEASURED
+from unvek.core.measures.definition import TOLD, Definition
+from unvek.core.measures.kinds import KINDS
 from unvek.core.run.forecast import Forecast
 from unvek.core.run.streams import Request
 
@@ -25,10 +31,21 @@ STATUSES = (*OUTCOMES, SKIPPED, INTERRUPTED)
 # Cores that other processes or the host of a virtual machine kept from a model, from which on its run was disturbed.
 DISTURBED_FROM = 0.2
 
-# Where a run's figures are from.
-MEASURED, SIMULATED, IMPORTED, BY_HAND = "measured", "simulated", "imported", "by-hand"
-# What the cells of runs begin with that no plan has made: they count beside whatever plan is the newest.
-CELL_FROM_ELSEWHERE = "elsewhere:"
+SIMULATED = "simulated"  # where a run's figures are from, beside MEASURED, IMPORTED and BY_HAND
+SOURCES = (MEASURED, SIMULATED, IMPORTED, BY_HAND)
+# What the cells of runs begin with that were brought in: they count beside whatever plan is the newest; or they do not,
+# since where they were made they were of an earlier form of the plan.
+CELL_FROM_ELSEWHERE, CELL_OF_EARLIER = "elsewhere:", "earlier:"
+
+
+def is_from_elsewhere(cell: str) -> bool:
+    """Whether a run of this cell was brought in, and counts."""
+    return cell.startswith(CELL_FROM_ELSEWHERE)
+
+
+def bare_cell(cell: str) -> str:
+    """Return a cell's key as it was where its run was made."""
+    return cell.removeprefix(CELL_FROM_ELSEWHERE).removeprefix(CELL_OF_EARLIER)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -42,11 +59,19 @@ class Slot:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Value:
-    """A number that the model's script reported about its run."""
+    """A number about a run, beside its times: measured of its streams, or told by the model's side."""
 
     name: str
     number: float
     unit: str
+    origin: str = TOLD
+    ours: bool = False  # whether its name is one that Unvek gives: the number came by a report of its own
+
+    @property
+    def definition(self) -> Definition:
+        if self.ours:
+            return measured_definition(self.name, self.unit)
+        return KINDS["told"].definition({"unit": self.unit})
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -95,6 +120,31 @@ class RunStart:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Provenance:
+    """What a run was made of; None is unknown. Files and script are digests by path."""
+
+    runner: str | None = None
+    command: tuple[str, ...] | None = None
+    python: str | None = None
+    script: Mapping[str, str] | None = None
+    environment: Mapping[str, str] | None = None
+    files: Mapping[str, str] | None = None
+    total_includes_load: bool | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LaunchAbout:
+    """What a launch's process is: versions of its packages, digests of its script's modules, settings of threads."""
+
+    command: tuple[str, ...] | None = None
+    python: str | None = None
+    packages: Mapping[str, str | None] | None = None
+    modules: Mapping[str, str | None] | None = None
+    threads: Mapping[str, str | None] | None = None
+    log_tail: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class RunRecord:
     """A run that is over. `machine` is what telemetry saw meanwhile."""
 
@@ -104,7 +154,7 @@ class RunRecord:
     error: str | None
     progress: Progress
     exit_code: int | None
-    provenance: Mapping[str, Any]
+    provenance: Provenance
     log_tail: str = ""
     machine: Mapping[str, Any] = field(default_factory=dict)
     forecast: Forecast | None = None

@@ -1,11 +1,14 @@
 """Folding a run's events into its Progress: which step took how long, which phase, what was handed in."""
 
+import math
 from array import array
 from collections.abc import Mapping
 from io import StringIO
 from itertools import pairwise
 from typing import Any
 
+from unvek.core.measures.catalogue import COUNT, READ_TOKENS
+from unvek.core.measures.definition import MEASURED, TOLD
 from unvek.core.run.events import Event
 from unvek.core.run.record import Progress, Value
 from unvek.core.run.streams import NS, Streams
@@ -13,6 +16,7 @@ from unvek.core.run.streams import NS, Streams
 LONGEST_TEXT = 4 * 2**20  # characters kept of what a run wrote
 MOST_STEPS = 2_000_000
 MOST_NAMED = 10_000  # values, faults and outputs kept of one run
+LONGEST_NAME, LONGEST_UNIT = 100, 20  # characters
 UNNAMED_PHASE = "start"  # from the beginning of a run to its first phase
 
 
@@ -34,7 +38,7 @@ class Recording:
         self._streams = Streams()
         self._text = StringIO()
         self._text_length = 0
-        self._values: dict[str, Value] = {}
+        self._values: dict[tuple[str, bool], Value] = {}  # by name, and whether Unvek gave it
         self._faults: list[tuple[str, str]] = []
         self._outputs: list[str] = []
         self._device_bytes: int | None = None
@@ -76,10 +80,10 @@ class Recording:
             case "value":
                 self._set_value(fields["name"], fields["number"], fields.get("unit") or "")
             case "count":
-                name = "count." + fields["name"]
+                name = COUNT + fields["name"]
                 n = fields.get("n")
-                so_far = self._values[name].number if name in self._values else 0
-                self._set_value(name, so_far + (1 if n is None else n), "")
+                so_far = self._values[name, True].number if (name, True) in self._values else 0
+                self._set_value(name, so_far + (1 if n is None else n), "", ours=True)
             case "fault":
                 self.note_fault(fields["kind"], fields.get("note") or "")
             case "output":
@@ -118,7 +122,8 @@ class Recording:
         time_s = (end_ns - self.began_ns) * NS
         first_s = None if self._first_ns is None else (self._first_ns - self.began_ns) * NS
         for name, number, unit in self._streams.numbers(time_s):
-            self._set_value(name, number, unit)
+            origin = TOLD if name == READ_TOKENS else MEASURED
+            self._set_value(name, number, unit, ours=True, origin=origin)
         waited_s = self._streams.first_s()
         return Progress(
             time_s=time_s,
@@ -149,6 +154,16 @@ class Recording:
         if piece and room > 0:
             self._text_length += self._text.write(piece if len(piece) <= room else piece[:room])
 
-    def _set_value(self, name: str, number: float, unit: str) -> None:
-        if name in self._values or len(self._values) < MOST_NAMED:
-            self._values[name[:100]] = Value(name=name[:100], number=float(number), unit=unit[:20])
+    def _set_value(self, name: str, number: float, unit: str, ours: bool = False, origin: str = TOLD) -> None:
+        key = (name[:LONGEST_NAME], ours)
+        if key in self._values or len(self._values) < MOST_NAMED:
+            self._values[key] = Value(
+                name=key[0], number=_as_float(number), unit=unit[:LONGEST_UNIT], ours=ours, origin=origin
+            )
+
+
+def _as_float(number: float) -> float:
+    try:
+        return float(number)
+    except OverflowError:  # a whole number of hundreds of digits
+        return math.inf

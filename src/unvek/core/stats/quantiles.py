@@ -60,13 +60,13 @@ def _share_within(angle: float, degrees: int) -> float:
     is_odd = degrees % 2 == 1
     if degrees == 1:
         return 2 / math.pi * angle
-    series, term, squared = 1.0, 1.0, math.cos(angle) ** 2
+    further, term, squared = 0.0, 1.0, math.cos(angle) ** 2
     for k in range(2 if is_odd else 1, degrees - 2, 2):
         term *= k / (k + 1) * squared
-        series += term
+        further += term
     if is_odd:
-        return 2 / math.pi * (angle + math.sin(angle) * math.cos(angle) * series)
-    return math.sin(angle) * series
+        return 2 / math.pi * (angle + math.sin(angle) * math.cos(angle) * (1 + further))
+    return math.sin(angle) * (1 + further)
 
 
 def _expanded(x: float, degrees: int) -> float:

@@ -7,18 +7,20 @@ from types import MappingProxyType
 from typing import Any, ClassVar, TypeVar
 
 from unvek.core.errors import InputError
+from unvek.core.findings.runs import measurements_of
 from unvek.core.findings.written import Written, written_of
 from unvek.core.logbook.outlook import learned, remaining_of
+from unvek.core.logbook.rows import KeptRun
 from unvek.core.logbook.store import Logbook
 from unvek.core.plan.cells import cells_of, read_sources, vary_of
 from unvek.core.plan.door import nearest_words
 from unvek.core.plan.model import Plan, Schedule, Task, Variant
 from unvek.core.plan.names import LARGEST_SEED
 from unvek.core.plan.runners import load_problem
-from unvek.core.rounds import Standing
 from unvek.core.run.engine import Engine, Setting, pending_groups
 from unvek.core.run.record import FINISHED
-from unvek.core.session import Wishes, begun_journal, held_bench
+from unvek.core.session.making import TRY, Wishes, begun_journal, held_bench
+from unvek.core.session.rounds import Standing
 
 Named = TypeVar("Named", Variant, Task)
 MOST_SEEDS = 1000
@@ -65,6 +67,7 @@ class Trial:
     load_s: float | None
     stopped: bool
     rows: tuple[TrialRun, ...]
+    told: tuple[str, ...] = ()
 
     @property
     def failed(self) -> bool:
@@ -95,12 +98,13 @@ def make_trial(plan: Plan, logbook_path: Path, wish: TrialWish, wishes: Wishes |
     with held_bench(small, logbook_path, wishes) as bench:
         logbook = bench.logbook
         remaining = remaining_of(small, cells, None, "")
+        logbook.begin_session(TRY)
         with begun_journal(bench, wishes, lambda: Standing(small, remaining, len(cells)), cells) as (journal, tally):
-            Engine(
-                small, sources, bench.runners, logbook, journal, bench.interruption,
-                Setting(instruments=bench.instruments, forecaster=learned(logbook), trial=True, varied=wish.settings),
-                remaining,
-            ).make(pending_groups(small, cells, lambda _, __: set()))  # fmt: skip
+            setting = Setting(instruments=bench.instruments, forecaster=learned(logbook), trial=True,
+                              varied=wish.settings, most_bytes=bench.most_bytes)  # fmt: skip
+            engine = Engine(small, sources, bench.runners, logbook, journal, bench.interruption, setting, remaining)
+            engine.make(pending_groups(small, cells, lambda _, __: set()))
+        logbook.end_session()
         rows = [logbook.run(number) for number in tally.numbers]
         return Trial(
             variant=variant.name,
@@ -108,9 +112,10 @@ def make_trial(plan: Plan, logbook_path: Path, wish: TrialWish, wishes: Wishes |
             task=task.name,
             prompt=task.prompt,
             settings=cells[0].settings,
-            load_s=logbook.launch(rows[0]["launch"])["load_s"] if rows else None,
+            load_s=logbook.launch(rows[0].launch).load_s if rows else None,
             stopped=bench.interruption.no_more(),
             rows=tuple(_run(row, logbook) for row in rows),
+            told=tuple(engine.told.values()),
         )
 
 
@@ -143,19 +148,19 @@ def _chosen(what: str, name: str, known: Mapping[str, Named]) -> Named:
     return known[name]
 
 
-def _run(row: Mapping[str, Any], logbook: Logbook) -> TrialRun:
-    outputs = logbook.outputs(row["number"])
-    measures: dict[str, float | None] = {measured.name: measured.value for measured in logbook.measured(row["number"])}
+def _run(run: KeptRun, logbook: Logbook) -> TrialRun:
+    outputs = logbook.outputs(run.number)
+    measures = {one.name: one.value for one in measurements_of(logbook, run) if one.shown}
     return TrialRun(
-        run=row["number"],
-        seed=row["seed"],
-        status=row["status"],
-        error=row["error"],
-        time_s=row["time_s"],
-        steps=row["steps"],
-        step_time_s=row["step_time_s"],
-        output=str(logbook.folder.path / outputs[0]["path"]) if outputs else None,
-        text=row["text"],
-        written=written_of(row["tokens"], row["first_s"], measures),
-        source=row["source"],
+        run=run.number,
+        seed=run.seed,
+        status=run.status,
+        error=run.error,
+        time_s=run.time_s,
+        steps=run.steps,
+        step_time_s=run.step_time_s,
+        output=str(logbook.folder.path / outputs[0].path) if outputs else None,
+        text=logbook.details(run.number).text,
+        written=written_of(run.tokens, run.first_s, measures),
+        source=run.source,
     )

@@ -1,5 +1,6 @@
 """One `run` from beginning to end: a plan's pending runs, made by the engine, kept in the logbook."""
 
+import shutil
 from collections import deque
 from collections.abc import Callable, Iterator
 from contextlib import ExitStack, contextmanager
@@ -8,7 +9,6 @@ from datetime import UTC, datetime
 from itertools import islice
 from pathlib import Path
 from time import monotonic
-from typing import Any
 
 from unvek.core.findings.changes import changed_files
 from unvek.core.logbook.database import told_of_disk
@@ -21,7 +21,6 @@ from unvek.core.plan.model import Plan
 from unvek.core.rig.facts import RigFacts
 from unvek.core.rig.present import accelerators_present
 from unvek.core.rig.telemetry import Instruments
-from unvek.core.rounds import RoundsToMake, Standing
 from unvek.core.run.asks import AskReader
 from unvek.core.run.engine import Engine, PendingRun, Setting
 from unvek.core.run.entries import Entry, PlanBegins, RunKept
@@ -32,31 +31,41 @@ from unvek.core.run.journal import Journal, Listener, journal_name
 from unvek.core.run.memory_fence import remove_stale_fences
 from unvek.core.run.record import FAILURES
 from unvek.core.run.runners.kinds import Runners
+from unvek.core.run.told import Sieve, most_bytes_of
 from unvek.core.run.turn import Holder, Turn, taking_turn
+from unvek.core.session.rounds import RoundsToMake, Standing
 from unvek.core.units import counted
 
+RUN, TRY = "run", "try"  # what a session was made by
 MOST_EARLIER = 5000  # earlier runs that the journal tells a new viewer of
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Made:
-    """What came of a `run`: how many were to be made and were, how many of these failed, and whether it was stopped."""
+    """What came of a `run`: how many were to be made and were, how many of these failed, and whether it was stopped.
+
+    session is None where there was nothing to make. told is what is to be said of what the runs told: numbers under
+    names that are not theirs to give, and such as can't be.
+    """
 
     planned: int
     already: int
     made: int
     failed: int
     stopped: bool
+    session: str | None
+    told: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Wishes:
     """How a user wants the runs to be made, and who hears of it.
 
-    listener hears the journal's entries in this process; on_journal is called with the journal's path before the
-    first run; tell hears of what takes long; on_wait hears who holds the machine.
+    name is what the session is called. listener hears the journal's entries in this process; on_journal is called with
+    the journal's path before the first run; tell hears of what takes long; on_wait hears who holds the machine.
     """
 
+    name: str | None = None
     afresh: bool = False
     wait: bool = False
     keep_going: bool = False
@@ -76,6 +85,7 @@ class Bench:
     runners: Runners
     interruption: Interruption
     turn: Turn
+    most_bytes: int  # more than the machine holds anything in
 
 
 @contextmanager
@@ -95,14 +105,15 @@ def held_bench(plan: Plan, logbook_path: Path, wishes: Wishes) -> Iterator[Bench
         stack.enter_context(interruption.watching())
         end_leftovers()
         remove_stale_fences()
-        recover_run(logbook)
-        logbook.folder.clear_unfinished()
         present = stack.enter_context(accelerators_present(plan.rig))
+        most_bytes = most_bytes_of(present.rig.as_mapping(), shutil.disk_usage(folder.path).total)
+        recover_run(logbook, Sieve(plan.measures, most_bytes))
+        logbook.folder.clear_unfinished()
         instruments = Instruments(present.accelerators, plan.rig.watts)
         stack.callback(instruments.close)
         logbook.record_rig(present.rig.fingerprint, present.rig.as_mapping())
         runners = Runners(plan.runners, present.environment)
-        yield Bench(logbook, instruments, present.rig, runners, interruption, turn)
+        yield Bench(logbook, instruments, present.rig, runners, interruption, turn, most_bytes)
 
 
 def make_runs(plan: Plan, logbook_path: Path, wishes: Wishes | None = None) -> Made:
@@ -120,23 +131,27 @@ def make_runs(plan: Plan, logbook_path: Path, wishes: Wishes | None = None) -> M
         forecaster = learned(logbook)
         if wishes.afresh:
             logbook.void_slots({cell.key for cell in cells}, "started afresh")
-        logbook.record_plan(plan.path, plan.text, plan_content(plan, cells))
+        weights = {variant.name: weights_bytes(variant) for variant in plan.variants}
+        logbook.record_plan(plan, [cell.key for cell in cells], weights)
         rounds = RoundsToMake(plan, cells, logbook, rig)
         remaining, pending = rounds.remaining, rounds.pending
         forecast = remaining.time_left_s(forecaster) if pending else None
         number = logbook.record_forecast(plan.title, pending, *forecast) if forecast is not None else None
+        session = logbook.begin_session(RUN, wishes.name) if pending else None
         began_s = monotonic()
         with begun_journal(bench, wishes, rounds.standing, cells, forecast) as (journal, tally):
-            Engine(
+            engine = Engine(
                 plan, sources, bench.runners, logbook, journal, bench.interruption,
-                Setting(instruments=bench.instruments, forecaster=forecaster), remaining,
-            ).make(_groups(rounds, journal, forecaster, bench.interruption))  # fmt: skip
+                Setting(instruments=bench.instruments, forecaster=forecaster, most_bytes=bench.most_bytes), remaining,
+            )  # fmt: skip
+            engine.make(_groups(rounds, journal, forecaster, bench.interruption))
+        logbook.end_session()
         stopped = bench.interruption.no_more()
         if number is not None and tally.made == pending and not stopped:
             logbook.close_forecast(number, monotonic() - began_s)
         return Made(
             planned=rounds.planned, already=rounds.planned - rounds.pending, made=tally.made, failed=tally.failed,
-            stopped=stopped,
+            stopped=stopped, session=session.name if session is not None else None, told=tuple(engine.told.values()),
         )  # fmt: skip
 
 
@@ -209,46 +224,6 @@ def _beginning(bench: Bench, standing: Standing, cells: tuple[Cell, ...], asks: 
         rig=bench.rig.as_mapping(),
         asks=asks,
     )
-
-
-def plan_content(plan: Plan, cells: tuple[Cell, ...]) -> dict[str, Any]:
-    """Return what findings need to know of a plan, as JSON: it is kept with the runs, so the file may change."""
-    return {
-        "title": plan.title,
-        "reference": plan.reference,
-        "quality": plan.quality,
-        "rounds": plan.schedule.rounds,
-        "settle_to": plan.schedule.settle_to,
-        "most_rounds": plan.schedule.most_rounds,
-        "repeats": plan.schedule.repeats,
-        "variants": [
-            {
-                "name": variant.name,
-                "form": variant.form,
-                "of": variant.of,
-                "runner": variant.runner,
-                "weights": [str(path) for path in variant.weights],
-                "parts": {name: str(path) for name, path in variant.parts.items()},
-                "settings": dict(variant.settings),
-                "weights_bytes": weights_bytes(variant),
-            }
-            for variant in plan.variants
-        ],
-        "tasks": [
-            {
-                "name": task.name,
-                "prompt": task.prompt,
-                "seeds": list(task.seeds),
-                "wanted": list(task.wanted),
-                "facts": dict(task.facts),
-                "settings": dict(task.settings),
-            }
-            for task in plan.tasks
-        ],
-        "vary": {name: list(values) for name, values in plan.vary.items()},
-        "measures": [{"name": measure.name, "kind": measure.kind} for measure in plan.measures],
-        "cells": [cell.key for cell in cells],
-    }
 
 
 class Tally:
