@@ -14,13 +14,13 @@ from pathlib import Path
 import numpy as np
 from common import paired_ratio_words, spread_words, unvek
 
-from unvek.core.findings.gathering import gather
+from unvek.core.evidence.gathering import gather
 from unvek.core.ids import new_id
 from unvek.core.logbook import tables
 from unvek.core.logbook.rows import KeptRun, RunDetails
 from unvek.core.logbook.store import Logbook, insert_all
 from unvek.core.plan.model import Limits, Plan, Schedule, Task, Variant
-from unvek.core.run.record import LaunchAbout, Provenance
+from unvek.core.run.events.record import LaunchAbout, Provenance
 
 VARIANTS, TASKS, SEEDS, REPEATS = 10, 10, 10, 10
 REPEATED = 5
@@ -62,9 +62,9 @@ def against_numpy(path: Path) -> None:
     """One ratio with its interval, against a median of each side and one sort of both, in NumPy."""
     with Logbook.open(path) as logbook:
         evidence = gather(logbook)
-    ours, theirs = (evidence.values("time.total")[evidence.of_variant(f"variant-{n}")] for n in (1, 0))
+    ours, theirs = (evidence.values.of("time.total")[evidence.runs.of_variant(f"variant-{n}")] for n in (1, 0))
     both = np.r_[ours, theirs]
-    launches = evidence.launch[evidence.of_variant("variant-1") | evidence.of_variant("variant-0")]
+    launches = evidence.runs.launch[evidence.runs.of_variant("variant-1") | evidence.runs.of_variant("variant-0")]
 
     def in_numpy() -> None:
         np.median(ours), np.median(theirs), np.lexsort((both, launches))

@@ -8,13 +8,13 @@ from rich.console import Console
 from rich.text import Text
 
 from unvek.core.findings.as_json import finding_as_json
-from unvek.show.bars import step_bars
-from unvek.show.figures import Scale, figure, scale_for, speed_figures
-from unvek.show.grid import Column, StripColumn, markdown, print_grid
 from unvek.show.palette import DARK, FORM_COLOURS, FORM_MARKS, PAPER
-from unvek.show.strip import Axis, strip
-from unvek.show.terminal import clean, clean_lines
-from unvek.show.views import as_csv
+from unvek.show.terminal.bars import step_bars
+from unvek.show.terminal.console import clean, clean_lines
+from unvek.show.terminal.figures import Scale, figure, scale_for, speed_figures
+from unvek.show.terminal.grid import Column, StripColumn, markdown, print_grid
+from unvek.show.terminal.strip import Axis, strip
+from unvek.show.terminal.views import as_csv
 
 # Machado, Oliveira and Fernandes (2009), "A Physiologically-based Model for Simulation of Color Vision Deficiency",
 # severity 1.0: how a colour in linear RGB is seen.

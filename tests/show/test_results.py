@@ -12,27 +12,29 @@ from rich.console import Console
 
 from tests.support import ProjectTest
 from unvek.core.errors import InputError, Problem
-from unvek.core.findings.audit import Doubt
-from unvek.core.findings.checkup import Checkup
-from unvek.core.findings.comparison import Comparison, ComparisonRow, FailuresFound, MeasureFound, RatioFound
-from unvek.core.findings.forecasts import BasisScored, ForecastScored, ForecastScores, SessionScored
-from unvek.core.findings.machine import RigReport
-from unvek.core.findings.outputs import OutputCell, OutputItem, OutputRow, OutputSheet
-from unvek.core.findings.runs import MeasurementFound, NoteFound, OutputFound, RunLine, RunList, RunWhole
-from unvek.core.findings.sentences import sentence
-from unvek.core.findings.tradeoff import Count, CountFound, Tradeoff, TradeoffRow
+from unvek.core.findings.audit.audit import Doubt
+from unvek.core.findings.comparison.found import Comparison, ComparisonRow, FailuresFound, MeasureFound, RatioFound
+from unvek.core.findings.comparison.sentences import sentence
+from unvek.core.findings.log.forecasts import BasisScored, ForecastScored, ForecastScores, SessionScored
+from unvek.core.findings.log.run_list import RunLine, RunList
+from unvek.core.findings.log.whole_run import MeasurementFound, NoteFound, OutputFound, RunWhole
+from unvek.core.findings.output_sheet import OutputCell, OutputItem, OutputRow, OutputSheet
+from unvek.core.findings.tradeoff.tradeoff import Count, CountFound, Tradeoff, TradeoffRow
 from unvek.core.rig.quiet import Disturber, Quietness
+from unvek.core.rig.report import RigReport
+from unvek.core.session.checkup import Checkup
 from unvek.core.session.trial import Trial, TrialRun
 from unvek.core.stats.speedup import Split
 from unvek.core.stats.student import Estimate
-from unvek.show.checkup import print_checkup
-from unvek.show.comparison import comparison_records, print_comparison
-from unvek.show.forecasts import print_forecasts
-from unvek.show.rig import print_rig
-from unvek.show.runs import print_run, print_runs
-from unvek.show.sheet import draw_sheet
-from unvek.show.tradeoff import print_tradeoff
-from unvek.show.trial import print_trial
+from unvek.show.picture.sheet import draw_sheet
+from unvek.show.results.checkup import print_checkup
+from unvek.show.results.comparison import comparison_records, print_comparison
+from unvek.show.results.forecasts import print_forecasts
+from unvek.show.results.rig import print_rig
+from unvek.show.results.run_list import print_runs
+from unvek.show.results.tradeoff import print_tradeoff
+from unvek.show.results.trial import print_trial
+from unvek.show.results.whole_run import print_run
 
 WIDTHS = (60, 80, 120, 200)
 RIG = {"processor": "a processor\x1b[2J", "cores": 2, "memory_bytes": 2**34, "system": "S", "kernel": "1"}

@@ -9,7 +9,7 @@ import click
 from unvek.cli.options import as_option, gather_evidence, logbook_option, open_logbook, selection_options, tell
 
 if TYPE_CHECKING:
-    from unvek.core.findings.gathering import Selection
+    from unvek.core.evidence.gathering import Selection
 
 
 @click.command()
@@ -29,10 +29,10 @@ def audit(strict: bool, selection: "Selection", logbook_path: Path | None, how: 
       unvek audit --only swift --strict
     """
     from unvek.cli import EXIT_FAULT
-    from unvek.core.findings.audit import audit as audit_evidence
-    from unvek.core.findings.audit_files import file_findings
-    from unvek.show.audit import AUDIT
-    from unvek.show.views import put
+    from unvek.core.findings.audit.audit import audit as audit_evidence
+    from unvek.core.findings.audit.files import file_findings
+    from unvek.show.results.audit import AUDIT
+    from unvek.show.terminal.views import put
 
     with open_logbook(logbook_path) as logbook:
         evidence = gather_evidence(logbook, replace(selection, across_rigs=True))

@@ -22,9 +22,9 @@ def check(plan: Path, logbook_path: Path | None, how: str) -> None:
       unvek check
       unvek check plan.toml --as json
     """
-    from unvek.core.findings.checkup import check_plan
-    from unvek.show.checkup import CHECKUP
-    from unvek.show.views import put
+    from unvek.core.session.checkup import check_plan
+    from unvek.show.results.checkup import CHECKUP
+    from unvek.show.terminal.views import put
 
     found = check_plan(plan, logbook_path, tell=tell)
     put(found, CHECKUP, how)

@@ -8,7 +8,7 @@ import click
 from unvek.cli.options import as_option, gather_evidence, logbook_option, open_logbook, selection_options
 
 if TYPE_CHECKING:
-    from unvek.core.findings.gathering import Selection
+    from unvek.core.evidence.gathering import Selection
 
 
 @click.command()
@@ -30,11 +30,11 @@ def compare(measures: tuple[str, ...], cold: bool, selection: "Selection", logbo
       unvek compare --only '*-bit' --reference half
       unvek compare --measure memory.peak --measure likeness
     """
-    from unvek.core.findings.comparison import compare as compare_variants
-    from unvek.show.comparison import COMPARISON, WITH_COLD
-    from unvek.show.views import put
+    from unvek.core.findings.comparison.comparison import compare as compare_variants
+    from unvek.show.results.comparison import COMPARISON, WITH_COLD
+    from unvek.show.terminal.views import put
 
     with open_logbook(logbook_path) as logbook:
         evidence = gather_evidence(logbook, selection)
-        found = compare_variants(evidence, logbook.rig_of_runs(evidence.rows.column("number")), measures)
+        found = compare_variants(evidence, logbook.rig_of_runs(evidence.runs.rows.column("number")), measures)
         put(found, WITH_COLD if cold else COMPARISON, how)

@@ -8,7 +8,7 @@ import click
 from unvek.cli.options import as_option, gather_evidence, logbook_option, open_logbook, selection_options, tell
 
 if TYPE_CHECKING:
-    from unvek.core.findings.gathering import Selection
+    from unvek.core.evidence.gathering import Selection
 
 
 @click.command()
@@ -43,11 +43,11 @@ def curve(
       unvek curve steps --measure likeness --logbook steps --plot steps.png
       unvek curve position
     """
-    from unvek.core.findings.along import POSITION, curve_along
-    from unvek.core.findings.curve import curve as curve_over
+    from unvek.core.findings.curve.along import POSITION, curve_along
+    from unvek.core.findings.curve.curve import curve as curve_over
     from unvek.core.measures.catalogue import TIME
-    from unvek.show.curve import CURVE
-    from unvek.show.views import put
+    from unvek.show.results.curve import CURVE
+    from unvek.show.terminal.views import put
 
     if plot_path is not None and plot_path.suffix.lower() not in (".png", ".svg"):
         raise click.BadParameter(f"{plot_path.name} ends in neither .png nor .svg", param_hint="--plot")
@@ -58,7 +58,7 @@ def curve(
         else:
             found = curve_over(evidence, setting, measure or TIME)
     if plot_path is not None:
-        from unvek.show.plot import plot_curve
+        from unvek.show.picture.plot import plot_curve
 
         plot_curve(found, plot_path)
         tell(f"drawn in {plot_path}")

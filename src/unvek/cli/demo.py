@@ -37,28 +37,31 @@ def demo(folder: Path, quick: bool, plain: bool) -> None:
       unvek demo my-first-plan
     """
     from unvek.cli.options import gather_evidence
-    from unvek.core.findings.comparison import compare
-    from unvek.core.findings.outputs import lay_out_outputs
-    from unvek.core.findings.tradeoff import trade_off
+    from unvek.cli.showing import shown
+    from unvek.core.findings.comparison.comparison import compare
+    from unvek.core.findings.output_sheet import lay_out_outputs
+    from unvek.core.findings.tradeoff.tradeoff import trade_off
     from unvek.core.logbook.folder import logbook_beside
     from unvek.core.logbook.store import Logbook
     from unvek.core.plan.read import read_plan
+    from unvek.core.session.making import make_runs
+    from unvek.core.session.workplace import RunOptions
     from unvek.demo import lay_out
-    from unvek.show.comparison import COMPARISON
-    from unvek.show.sheet import draw_sheet
-    from unvek.show.tradeoff import TRADEOFF
-    from unvek.show.views import put
-    from unvek.show.watching import make_and_show
+    from unvek.show.picture.sheet import draw_sheet
+    from unvek.show.results.comparison import COMPARISON
+    from unvek.show.results.tradeoff import TRADEOFF
+    from unvek.show.terminal.views import put
 
     plan = read_plan(lay_out(folder, quick))
     click.echo(f"The project is in {folder}: plan.toml, scripts, models, and six more plans.", err=True)
-    made = make_and_show(plan, logbook_beside(plan), plain=plain)
+    with shown(RunOptions(), plain) as options:
+        made = make_runs(plan, logbook_beside(plan), options)
     if made.stopped:
         click.echo("Stopped; the same command goes on from here.", err=True)
         click.get_current_context().exit(EXIT_STOPPED)
     with Logbook.open(logbook_beside(plan)) as logbook:
         evidence = gather_evidence(logbook)
-        put(compare(evidence, logbook.rig_of_runs(evidence.rows.column("number"))), COMPARISON, "table")
+        put(compare(evidence, logbook.rig_of_runs(evidence.runs.rows.column("number"))), COMPARISON, "table")
         click.echo()
         put(trade_off(evidence), TRADEOFF, "table")
         draw_sheet(lay_out_outputs(logbook, evidence), folder / "sheet.png")

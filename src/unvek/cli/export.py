@@ -23,9 +23,9 @@ def export(file: Path | None, logbook_path: Path | None) -> None:
       unvek export | head -3
     """
     from unvek.core.errors import InputError
+    from unvek.core.evidence.gathering import Selection
     from unvek.core.exchange.exporting import export_runs
     from unvek.core.exchange.files import ending_of, write_csv, write_rows
-    from unvek.core.findings.gathering import Selection
     from unvek.core.units import counted
 
     if file is not None:

@@ -39,14 +39,14 @@ def log(
     """
     from datetime import UTC, datetime
 
-    from unvek.core.findings.forecasts import score_forecasts
-    from unvek.core.findings.runs import RunFilter, list_runs, parse_since
-    from unvek.core.findings.sessions import list_sessions
-    from unvek.core.run.record import STATUSES
-    from unvek.show.forecasts import FORECASTS
-    from unvek.show.runs import RUNS
-    from unvek.show.sessions import SESSIONS
-    from unvek.show.views import put
+    from unvek.core.findings.log.forecasts import score_forecasts
+    from unvek.core.findings.log.run_list import RunFilter, list_runs, parse_since
+    from unvek.core.findings.log.sessions import list_sessions
+    from unvek.core.run.events.record import STATUSES
+    from unvek.show.results.forecasts import FORECASTS
+    from unvek.show.results.run_list import RUNS
+    from unvek.show.results.sessions import SESSIONS
+    from unvek.show.terminal.views import put
 
     for status in statuses:
         if status not in STATUSES:

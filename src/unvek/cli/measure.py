@@ -8,7 +8,7 @@ import click
 from unvek.cli.options import as_option, logbook_option, open_logbook, selection_options, tell
 
 if TYPE_CHECKING:
-    from unvek.core.findings.gathering import Selection
+    from unvek.core.evidence.gathering import Selection
 
 
 @click.command()
@@ -27,10 +27,10 @@ def measure(selection: "Selection", logbook_path: Path | None, how: str) -> None
       unvek measure
       unvek measure --only '*-bit' --as json
     """
-    from unvek.core.findings.gathering import gather
+    from unvek.core.evidence.gathering import gather
     from unvek.core.session.measuring import work_out
-    from unvek.show.measuring import MEASURING
-    from unvek.show.views import put
+    from unvek.show.results.measuring import MEASURING
+    from unvek.show.terminal.views import put
 
     with open_logbook(logbook_path) as logbook:
         _, found = work_out(logbook, gather(logbook, selection), tell)

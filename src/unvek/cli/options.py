@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING, Any
 import click
 
 if TYPE_CHECKING:
-    from unvek.core.findings.evidence import Evidence
-    from unvek.core.findings.gathering import Selection
+    from unvek.core.evidence.evidence import Evidence
+    from unvek.core.evidence.gathering import Selection
     from unvek.core.logbook.store import Logbook
 
 Command = Callable[..., Any]
@@ -53,7 +53,7 @@ def selection_options(command: Command) -> Command:
     def with_selection(
         reference: str | None, only: str, tasks: str, varied: dict[str, Any], across_rigs: bool, **others: Any
     ) -> Any:
-        from unvek.core.findings.gathering import Selection
+        from unvek.core.evidence.gathering import Selection
 
         selection = Selection(reference=reference, only=only, tasks=tasks, varied=varied, across_rigs=across_rigs)
         return command(selection=selection, **others)
@@ -74,7 +74,7 @@ def selection_options(command: Command) -> Command:
 
 def tell(words: str) -> None:
     """Say what takes long, or what should be known, beside the result."""
-    from unvek.show.terminal import clean
+    from unvek.show.terminal.console import clean
 
     click.echo(clean(words), err=True)
 
@@ -89,7 +89,7 @@ def open_logbook(path: Path | None) -> "Logbook":
 
 def gather_evidence(logbook: "Logbook", selection: "Selection | None" = None) -> "Evidence":
     """Gather the evidence, work out what the plan measures of it and is not known yet, and keep that."""
-    from unvek.core.findings.gathering import EVERYTHING, gather
+    from unvek.core.evidence.gathering import EVERYTHING, gather
     from unvek.core.session.measuring import work_out
 
     return work_out(logbook, gather(logbook, selection or EVERYTHING), tell)[0]

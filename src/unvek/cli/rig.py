@@ -18,9 +18,9 @@ def rig(how: str) -> None:
       unvek rig
       unvek rig --as json
     """
-    from unvek.core.findings.machine import report_rig
-    from unvek.show.rig import RIG
-    from unvek.show.views import put
+    from unvek.core.rig.report import report_rig
+    from unvek.show.results.rig import RIG
+    from unvek.show.terminal.views import put
 
     click.echo("Spinning for two seconds...", err=True)
     put(report_rig(), RIG, how)

@@ -32,14 +32,15 @@ def run(
       unvek run
       unvek run plan.toml --name quiet-evening --plain --keep-going
     """
+    from unvek.cli.showing import shown
     from unvek.core.logbook.folder import logbook_beside
     from unvek.core.plan.read import read_plan
-    from unvek.core.session.making import Wishes
-    from unvek.show.watching import make_and_show
+    from unvek.core.session.making import make_runs
+    from unvek.core.session.workplace import RunOptions
 
     checked = read_plan(plan)
-    wishes = Wishes(name=name, afresh=afresh, wait=wait, keep_going=keep_going)
-    made = make_and_show(checked, logbook_path or logbook_beside(checked), plain=plain, wishes=wishes)
+    with shown(RunOptions(name=name, afresh=afresh, wait=wait, keep_going=keep_going), plain) as options:
+        made = make_runs(checked, logbook_path or logbook_beside(checked), options)
     click.echo(_summary(made.made, made.failed, made.already, made.stopped), err=True)
     for words in made.told:
         tell(words)

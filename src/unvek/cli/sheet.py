@@ -8,7 +8,7 @@ import click
 from unvek.cli.options import gather_evidence, logbook_option, open_logbook, selection_options
 
 if TYPE_CHECKING:
-    from unvek.core.findings.gathering import Selection
+    from unvek.core.evidence.gathering import Selection
 
 
 @click.command()
@@ -35,8 +35,8 @@ def sheet(
       unvek sheet
       unvek sheet --tasks 'violet-*' --out violets.png
     """
-    from unvek.core.findings.outputs import lay_out_outputs
-    from unvek.show.sheet import draw_sheet
+    from unvek.core.findings.output_sheet import lay_out_outputs
+    from unvek.show.picture.sheet import draw_sheet
 
     with open_logbook(logbook_path) as logbook:
         laid_out = lay_out_outputs(logbook, gather_evidence(logbook, selection))

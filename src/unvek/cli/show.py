@@ -21,9 +21,9 @@ def show(run: int, logbook_path: Path | None, how: str) -> None:
       unvek show 12
       unvek show 12 --as json
     """
-    from unvek.core.findings.runs import whole_run
-    from unvek.show.runs import RUN
-    from unvek.show.views import put
+    from unvek.core.findings.log.whole_run import whole_run
+    from unvek.show.results.whole_run import RUN
+    from unvek.show.terminal.views import put
 
     with open_logbook(logbook_path) as logbook:
         put(whole_run(logbook, run), RUN, how)

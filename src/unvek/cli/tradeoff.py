@@ -8,7 +8,7 @@ import click
 from unvek.cli.options import as_option, gather_evidence, logbook_option, open_logbook, selection_options
 
 if TYPE_CHECKING:
-    from unvek.core.findings.gathering import Selection
+    from unvek.core.evidence.gathering import Selection
 
 
 @click.command()
@@ -32,10 +32,10 @@ def tradeoff(
       unvek tradeoff
       unvek tradeoff --need "likeness >= 0.9" --need "time.total <= 100 ms"
     """
-    from unvek.core.findings.needs import parse_need
-    from unvek.core.findings.tradeoff import trade_off
-    from unvek.show.tradeoff import TRADEOFF
-    from unvek.show.views import put
+    from unvek.core.findings.tradeoff.needs import parse_need
+    from unvek.core.findings.tradeoff.tradeoff import trade_off
+    from unvek.show.results.tradeoff import TRADEOFF
+    from unvek.show.terminal.views import put
 
     with open_logbook(logbook_path) as logbook:
         evidence = gather_evidence(logbook, selection)

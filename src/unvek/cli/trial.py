@@ -33,18 +33,20 @@ def trial(
       unvek try --variant swift
       unvek try --variant swift --prompt "a white flower with five petals on night ground" --set steps=8 --seeds 1..6
     """
+    from unvek.cli.showing import shown
     from unvek.core.logbook.folder import logbook_beside
     from unvek.core.plan.read import read_plan
-    from unvek.core.session.trial import TrialWish, parse_seeds
-    from unvek.show.trial import TRIAL
-    from unvek.show.views import put
-    from unvek.show.watching import try_and_show
+    from unvek.core.session.trial import TrialOptions, make_trial, parse_seeds
+    from unvek.core.session.workplace import RunOptions
+    from unvek.show.results.trial import TRIAL
+    from unvek.show.terminal.views import put
 
     checked = read_plan(plan)
-    wish = TrialWish(
+    wanted = TrialOptions(
         variant=variant, task=task, prompt=prompt, settings=set, seeds=parse_seeds(seeds) if seeds is not None else None
     )
-    found = try_and_show(checked, logbook_path or logbook_beside(checked), wish, wait=wait)
+    with shown(RunOptions(wait=wait)) as options:
+        found = make_trial(checked, logbook_path or logbook_beside(checked), wanted, options)
     put(found, TRIAL, how)
     if found.stopped:
         click.get_current_context().exit(EXIT_STOPPED)

@@ -25,7 +25,7 @@ def watch(logbook_path: Path | None) -> None:
     """
     from unvek.core.errors import LogbookError
     from unvek.core.logbook.folder import find_logbook
-    from unvek.show.watching import watch_runs
+    from unvek.show.live.watching import watch_runs
 
     try:
         folder = logbook_path or find_logbook(Path.cwd())

@@ -5,10 +5,12 @@
     measures/   an output and its reference -> numbers
     plan/       a TOML file -> a checked Plan -> the runs to make
     rig/        the machine that they are made on: facts, telemetry, accelerators
+    ask/        one request over HTTP -> the pieces of its answer
     run/        a Plan -> events from beside the model -> runs
     logbook/    runs, outputs and measures, kept safely
     exchange/   a logbook's runs -> tables in files, and timings from elsewhere back in
-    findings/   logbook + measures + stats -> a comparison, an audit, a curve, a trade-off
+    evidence/   the runs that count, as columns, and what is known of them
+    findings/   evidence + stats -> a comparison, an audit, a curve, a trade-off
     session/    all of these together: a plan's runs from beginning to end, a trial, what is measured of outputs
 
 A room imports only from rooms above it. Nothing here draws, prints or knows the command line.

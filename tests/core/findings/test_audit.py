@@ -7,10 +7,10 @@ import numpy as np
 
 from tests.core.findings.test_evidence import RIG, WrittenLogbook
 from tests.support import QUICK, SLOW, ProjectTest, task, variant
-from unvek.core.findings.audit import audit
-from unvek.core.findings.comparison import compare
-from unvek.core.findings.gathering import Selection, gather
-from unvek.core.run.record import LaunchAbout
+from unvek.core.evidence.gathering import Selection, gather
+from unvek.core.findings.audit.audit import audit
+from unvek.core.findings.comparison.comparison import compare
+from unvek.core.run.events.record import LaunchAbout
 
 MADE_OF = {"runner": "python", "script": {"painter.py": "aa"}, "files": {}, "total_includes_load": False}
 
@@ -176,7 +176,7 @@ class Confounders(TwoVariants):
         self.assertEqual(self.found()["session-trend"], ("doubt", ("full", "swift")))
 
     def test_tokens_differ_in_number(self):
-        from unvek.core.run.record import Progress
+        from unvek.core.run.events.record import Progress
 
         self.make(
             full={"progress": Progress(time_s=1.0, tokens=100)}, swift={"progress": Progress(time_s=1.0, tokens=150)}

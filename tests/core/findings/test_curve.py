@@ -9,12 +9,12 @@ from PIL import Image
 from tests.core.findings.test_evidence import WrittenLogbook, planned_task
 from tests.support import ProjectTest, task, variant
 from unvek.core.errors import InputError
-from unvek.core.findings.along import curve_along
-from unvek.core.findings.curve import curve
-from unvek.core.findings.gathering import gather
+from unvek.core.evidence.gathering import gather
+from unvek.core.findings.curve.along import curve_along
+from unvek.core.findings.curve.curve import curve
 from unvek.core.plan.model import WantedMeasure
-from unvek.core.run.record import Progress
-from unvek.show.curve import sentences
+from unvek.core.run.events.record import Progress
+from unvek.show.results.curve import sentences
 
 
 class Curves(WrittenLogbook):
@@ -53,9 +53,9 @@ class Curves(WrittenLogbook):
         self.make({steps: 0.1 * steps for steps in (2, 4, 8)})
         evidence = gather(self.logbook)
         plan = replace(evidence.plan, measures=(WantedMeasure(name="warmth", kind="ssim"),))
-        evidence = replace(evidence, on_record=replace(evidence.on_record, plan=plan))
+        evidence = replace(evidence, values=replace(evidence.values, plan=plan))
         warmth = {2: 3.0, 4: 4.0, 8: 4.0}
-        evidence._columns["warmth"] = np.array([warmth[row.varied["steps"]] for row in evidence.rows])
+        evidence.values._columns["warmth"] = np.array([warmth[row.varied["steps"]] for row in evidence.runs.rows])
         row = curve(evidence, "steps", "warmth").rows[0]
         self.assertEqual((row.plateau.best, row.plateau.as_good, row.plateau.cheapest), (4, (4, 8), 4))
 

@@ -10,15 +10,15 @@ from PIL import Image
 
 from tests.support import ProjectTest
 from unvek.core.errors import InputError
-from unvek.core.findings.comparison import compare
-from unvek.core.findings.gathering import Selection, gather
-from unvek.core.findings.kept_outputs import open_picture, scores_of
-from unvek.core.findings.needs import parse_need
-from unvek.core.findings.tradeoff import trade_off
+from unvek.core.evidence.gathering import Selection, gather
+from unvek.core.evidence.outputs import open_picture, scores_of
+from unvek.core.findings.comparison.comparison import compare
+from unvek.core.findings.tradeoff.needs import parse_need
+from unvek.core.findings.tradeoff.tradeoff import trade_off
 from unvek.core.logbook.store import Logbook
 from unvek.core.measures.image import ssim
 from unvek.core.plan.model import Limits, Plan, Schedule, Task, Variant, WantedMeasure
-from unvek.core.run.record import Progress, Provenance, RunRecord, RunStart, Value
+from unvek.core.run.events.record import Progress, Provenance, RunRecord, RunStart, Value
 from unvek.core.session.measuring import work_out
 
 RIG = {"processor": "p", "cores": 2, "memory_bytes": 2**33, "system": "s", "kernel": "k"}
@@ -105,7 +105,7 @@ class WhichRunsCount(WrittenLogbook):
         kept = self.run_made("a/violet/1", 1.0)
         self.run_made("a/violet/9", 5.0)
         found = self.evidence()
-        self.assertEqual([row.number for row in found.rows], [kept])
+        self.assertEqual([row.number for row in found.runs.rows], [kept])
         self.assertEqual(found.left_out, 1)
         self.logbook.void_slots(["a/violet/1"], "by hand")
         with self.assertRaisesRegex(InputError, "no measured runs of this plan yet"):
@@ -116,10 +116,10 @@ class WhichRunsCount(WrittenLogbook):
         self.run_made("a/violet/1", 1.0)
         self.run_made("a/violet/1", 7.0, round_number=2, status="timed-out")
         found = self.evidence()
-        np.testing.assert_array_equal(found.values("time.total"), [1.0, np.nan])
-        np.testing.assert_array_equal(found.values("warmth"), [4.0, np.nan])
+        np.testing.assert_array_equal(found.values.of("time.total"), [1.0, np.nan])
+        np.testing.assert_array_equal(found.values.of("warmth"), [4.0, np.nan])
         with self.assertRaisesRegex(InputError, "there is no measure 'colour'; there are warmth, time.total"):
-            found.measure("colour")
+            found.values.measure("colour")
 
     def test_an_empty_logbook_is_told(self):
         with self.assertRaisesRegex(InputError, "there are no runs in"):
@@ -141,7 +141,7 @@ class Likeness(WrittenLogbook):
         self.assertAlmostEqual(rows["a"].measures["likeness"].drift, 0.0)
         self.assertAlmostEqual(rows["b"].measures["likeness"].drift, (1 - (1 + strange) / 2) / (1 - other_seed))
         again = gather(self.logbook)
-        self.assertEqual(len(again.measured.values), len(found.measured.values))
+        self.assertEqual(len(again.values.measured.values), len(found.values.measured.values))
 
     def test_texts_are_held_against_the_references_and_against_what_is_wanted(self):
         kinds = {"facts": "holds", "likeness": "edit", "same": "exact"}
@@ -156,7 +156,7 @@ class Likeness(WrittenLogbook):
         self.assertAlmostEqual(rows["b"]["likeness"].median, 1 - 3 / 20)
         self.assertEqual([rows[v]["same"].median for v in "ab"], [1.0, 0.0])
         self.assertIsNone(rows["b"]["facts"].drift)
-        np.testing.assert_array_equal(found.values("facts")[-1:], [np.nan])
+        np.testing.assert_array_equal(found.values.of("facts")[-1:], [np.nan])
 
     def test_scores_give_perplexity_divergence_and_agreement(self):
         self.plan(
@@ -236,8 +236,8 @@ class Picking(WrittenLogbook):
 
     def test_without_a_quality_speed_and_memory_decide(self):
         evidence = self.evidence()
-        on_record = replace(evidence.on_record, plan=replace(evidence.plan, quality=None))
-        found = trade_off(replace(evidence, on_record=on_record))
+        values = replace(evidence.values, plan=replace(evidence.plan, quality=None))
+        found = trade_off(replace(evidence, values=values))
         self.assertEqual([count.measure for count in found.counts], ["time.total", "memory.peak"])
         self.assertEqual(found.pick, "far")
         self.assertIn("names no quality", found.notes[0])

@@ -10,12 +10,12 @@ import numpy as np
 from tests.core.findings.test_evidence import RIG, WrittenLogbook, run_start
 from tests.support import QUICK, SLOW, ProjectTest, task, variant
 from unvek.core.errors import InputError
-from unvek.core.findings.comparison import compare
-from unvek.core.findings.gathering import Selection, gather
-from unvek.core.findings.warming import still_warming
+from unvek.core.evidence.gathering import Selection, gather
+from unvek.core.evidence.warming import still_warming
+from unvek.core.findings.comparison.comparison import compare
 from unvek.core.plan.cells import Cell, cells_of, read_sources
 from unvek.core.plan.read import read_plan
-from unvek.core.run.record import Progress, Provenance, RunRecord
+from unvek.core.run.events.record import Progress, Provenance, RunRecord
 from unvek.core.stats.trend import fall
 
 CELLS = ["slow/violet/1", "quick/violet/1"]

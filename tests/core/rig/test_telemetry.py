@@ -13,10 +13,10 @@ import psutil
 from unvek.core.rig.energy import FROM_ACCELERATOR, FROM_WATTS, ProcessorEnergy
 from unvek.core.rig.machine import MachineReader
 from unvek.core.rig.process_tree import MARK, ProcessTree
-from unvek.core.rig.quiet import listen_for_quiet
+from unvek.core.rig.quiet import disturbers_between, listen_for_quiet
 from unvek.core.rig.simulated import SimulatedDevice
 from unvek.core.rig.telemetry import MOST_POINTS, Instruments, Telemetry
-from unvek.core.run.family import adopt_orphans, end_leftovers, new_mark
+from unvek.core.run.engine.family import adopt_orphans, end_leftovers, new_mark
 
 HOLD = (
     "import sys, time; held = bytearray(b'x') * (int(sys.argv[1]) * 2**20); print('ready', flush=True); time.sleep(60)"
@@ -130,7 +130,7 @@ class Machine(unittest.TestCase):
         self.assertGreaterEqual(after.busy_s, before.busy_s)
         self.assertTrue(2**20 < after.memory_available_bytes <= psutil.virtual_memory().total)
 
-    def test_the_spin_is_measured_and_a_disturber_named(self):
+    def test_the_spin_is_measured_and_what_disturbs_it_most_is_named(self):
         busy = [subprocess.Popen([sys.executable, "-c", "while True: pass"]) for _ in range(3)]
         try:
             found = listen_for_quiet(0.6)
@@ -142,7 +142,18 @@ class Machine(unittest.TestCase):
         self.assertGreater(found.others_share, 0.2)
         host_took_more = (found.stolen_share or 0) >= found.disturbers[0].share
         self.assertIn("host" if host_took_more else f"process {found.disturbers[0].pid}", found.largest)
-        self.assertIn(found.disturbers[0].pid, [process.pid for process in busy])
+
+    def test_the_three_that_took_most_are_named_whether_or_not_they_were_there_before(self):
+        before = {(1, 0.0): ("idle", 5.0), (2, 0.0): ("busy", 1.0), (3, 0.0): ("ended", 9.0), (4, 0.0): ("some", 0.0)}
+        after = {
+            (1, 0.0): ("idle", 5.01),
+            (2, 0.0): ("busy", 2.5),
+            (4, 0.0): ("some", 0.4),
+            (2, 7.0): ("new", 0.8),
+            (5, 0.0): ("few", 0.1),
+        }
+        found = [(one.pid, one.name, one.share) for one in disturbers_between(before, after, 2.0)]
+        self.assertEqual(found, [(2, "busy", 0.75), (2, "new", 0.4), (4, "some", 0.2)])
 
 
 class Counters(unittest.TestCase):

@@ -15,9 +15,9 @@ import psutil
 
 from tests.support import MACHINE_LOCK, SLOW, ProjectTest, is_alive, task
 from unvek.core.errors import MachineBusyError
-from unvek.core.run.asks import GO_ON, PAUSE, SKIP, STOP_AFTER, AskReader, ask
-from unvek.core.run.interruption import Interruption
-from unvek.core.run.turn import VARIABLE, holder, taking_turn
+from unvek.core.run.engine.interruption import Interruption
+from unvek.core.run.journal.controls import GO_ON, PAUSE, SKIP, STOP_AFTER, ControlReader, send_control
+from unvek.core.run.machine_lock import VARIABLE, held_machine, holder
 
 LONG = SLOW.replace("0.006", "0.2")  # a run of 0.6 s
 
@@ -48,28 +48,28 @@ class Watchers(Engine):
     def test_a_run_can_be_skipped_and_the_rest_stopped_after_it(self):
         self.write_plan(LONG, task(seeds=range(1, 30)))
         process = self.begun()
-        asks = self.journal().with_suffix(".asks")
-        self.assertTrue(ask(asks, SKIP))
+        controls = self.journal().with_suffix(".controls")
+        self.assertTrue(send_control(controls, SKIP))
         while "skipped by the user" not in process.stderr.readline():
             self.assertIsNone(process.poll())
-        self.assertTrue(ask(asks, STOP_AFTER))
+        self.assertTrue(send_control(controls, STOP_AFTER))
         _, said = process.communicate(timeout=30)
         self.assertEqual(process.returncode, 130, said)
         self.assertIn("Stopped; the same command goes on from here", said)
         self.assertEqual(self.statuses().count("skipped"), 1)
         self.assertEqual(set(self.statuses()), {"finished", "skipped"}, "the run in progress was not cut off")
-        self.assertFalse(ask(asks, SKIP), "nobody hears any more")
+        self.assertFalse(send_control(controls, SKIP), "nobody hears any more")
 
     def test_runs_are_paused_between_and_go_on(self):
         self.write_plan(SLOW, task(seeds=range(1, 60)))
         process = self.begun()
-        asks = self.journal().with_suffix(".asks")
-        ask(asks, PAUSE)
+        controls = self.journal().with_suffix(".controls")
+        send_control(controls, PAUSE)
         self.wait_for("paused")
         kept = sum(entry.get("entry") == "kept" for entry in self.entries())
         time.sleep(0.5)
         self.assertEqual(sum(entry.get("entry") == "kept" for entry in self.entries()), kept)
-        ask(asks, GO_ON)
+        send_control(controls, GO_ON)
         process.communicate(timeout=60)
         self.assertEqual((process.returncode, len(self.statuses())), (0, 59))
 
@@ -163,10 +163,10 @@ class Turns(unittest.TestCase):
 
     def test_the_holder_says_who_it_is_and_what_anybody_wrote_is_checked(self):
         self.assertIsNone(holder())
-        with taking_turn("Which \x1b painter?") as turn:
-            turn.tell_journal(Path("/x/1.jsonl"))
+        with held_machine("Which \x1b painter?") as lock:
+            lock.tell_journal(Path("/x/1.jsonl"))
             self.assertEqual((holder().pid, holder().journal), (os.getpid(), Path("/x/1.jsonl")))
-            with self.assertRaisesRegex(MachineBusyError, "Which"), taking_turn("another"):
+            with self.assertRaisesRegex(MachineBusyError, "Which"), held_machine("another"):
                 self.fail("two at a time")
             for wrong in ("", "[]", '{"pid": "x", "journal": 3}', "{" * 9000, "\0"):
                 self.path.write_text(wrong)
@@ -177,22 +177,22 @@ class Turns(unittest.TestCase):
 class Asks(unittest.TestCase):
     def test_what_can_not_be_asked_is_passed_over_and_a_link_is_not_followed(self):
         with tempfile.TemporaryDirectory() as name:
-            reader = AskReader(Path(name) / "1.asks")
+            reader = ControlReader(Path(name) / "1.controls")
             interruption = Interruption()
             interruption.listen(reader)
-            ask(reader.path, "burn the house down")
-            ask(reader.path, PAUSE)
+            send_control(reader.path, "burn the house down")
+            send_control(reader.path, PAUSE)
             self.assertEqual(
                 (interruption.no_more(), interruption.paused, interruption.skip_asked()), (False, True, False)
             )
-            ask(reader.path, GO_ON)
-            ask(reader.path, SKIP)
+            send_control(reader.path, GO_ON)
+            send_control(reader.path, SKIP)
             self.assertEqual(
                 (interruption.skip_asked(), interruption.skip_asked(), interruption.paused), (True, False, False)
             )
             (Path(name) / "diary").write_text("dear diary\n")
-            (Path(name) / "2.asks").symlink_to(Path(name) / "diary")
-            self.assertFalse(ask(Path(name) / "2.asks", SKIP))
+            (Path(name) / "2.controls").symlink_to(Path(name) / "diary")
+            self.assertFalse(send_control(Path(name) / "2.controls", SKIP))
             self.assertEqual((Path(name) / "diary").read_text(), "dear diary\n")
 
 

@@ -4,8 +4,8 @@ import json
 import random
 import unittest
 
-from unvek.core.run.events import LONGEST_LINE_BYTES, LineSplitter, NotAnEventError, parse_event
-from unvek.core.run.recording import Recording
+from unvek.core.run.events.event import LONGEST_LINE_BYTES, LineSplitter, NotAnEventError, parse_event
+from unvek.core.run.events.recording import Recording
 
 MS = 1_000_000
 

@@ -9,8 +9,8 @@ import psutil
 
 from tests.support import QUICK, SLOW, ProjectTest, task, variant
 from unvek.core.rig.process_tree import MARK
-from unvek.core.run.looping import STRETCH, LoopWatch
-from unvek.core.run.memory_fence import MemoryFence, remove_stale_fences
+from unvek.core.run.engine.looping import STRETCH, LoopWatch
+from unvek.core.run.engine.memory_fence import MemoryFence, remove_stale_fences
 
 
 class EveryLimit(ProjectTest):

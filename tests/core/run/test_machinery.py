@@ -8,13 +8,13 @@ from dataclasses import replace
 from pathlib import Path
 
 from tests.support import QUICK, SLOW, ProjectTest, task, variant
-from unvek.core.run import printed
-from unvek.core.run.entries import PlanBegins, RunKept
-from unvek.core.run.events import LineSplitter
-from unvek.core.run.printed import PrintedLog
+from unvek.core.run.engine import printed_log
+from unvek.core.run.engine.printed_log import PrintedLog
+from unvek.core.run.events.event import LineSplitter
+from unvek.core.run.journal.entries import PlanBegins, RunKept
 from unvek.core.run.runners.ring import RingReader
 from unvek.probe.probe import HEADER_BYTES, ROOM_BYTES, EventRing, Probe
-from unvek.show.plain import PlainLines
+from unvek.show.live.plain import PlainLines
 
 
 class SharedMemory(unittest.TestCase):
@@ -78,7 +78,7 @@ class Printed(ProjectTest):
                 "\n".join(f"line {n}" for n in range(100))
                 + "\n\udcff".encode("utf-8", "surrogateescape").decode("latin-1")
             )
-        self.assertEqual(len(log.tail().splitlines()), printed.TAIL_LINES)
+        self.assertEqual(len(log.tail().splitlines()), printed_log.TAIL_LINES)
         self.assertNotIn("before", log.tail())
 
     def test_a_log_that_grows_beyond_all_use_is_cut_and_its_end_kept(self):
@@ -86,7 +86,7 @@ class Printed(ProjectTest):
         log = PrintedLog(path)
         with open(path, "ab") as file:
             file.write(b"x" * 79 + b"\n")
-            file.truncate(printed.LARGEST_LOG_BYTES + 10)
+            file.truncate(printed_log.LARGEST_LOG_BYTES + 10)
             file.seek(0, io.SEEK_END)
             file.write(b"\nthe very last\n")
         log.keep_within_bounds()
@@ -125,7 +125,7 @@ class Order(ProjectTest):
         stream = io.StringIO()
         lines = PlainLines(stream)
         lines.hear(PlanBegins(title="T\x1b[2J", path="", reference="a", variants=(("a", "full"),), rounds=1, planned=12,
-                              pending={"a": 2}, earlier=(), rig={}, asks=""))  # fmt: skip
+                              pending={"a": 2}, earlier=(), rig={}, controls=""))  # fmt: skip
         kept = RunKept(run=1, launch=1, place=1, variant="a", task="t", seed=1, round=1, repeat=2, warm_up=True,
                        status="finished", error=None, time_s=0.25, steps=1, memory_peak_bytes=None)  # fmt: skip
         lines.hear(kept)

@@ -13,11 +13,11 @@ from typing import Any
 import psutil
 
 from tests.support import ProjectTest, is_alive, task, variant
+from unvek.core.ask.body import Body, BodyError
+from unvek.core.ask.framing import EventStream, FramingError, MessageLines
 from unvek.core.findings.as_json import finding_as_json
-from unvek.core.findings.runs import whole_run
+from unvek.core.findings.log.whole_run import whole_run
 from unvek.core.logbook.store import Logbook
-from unvek.core.run.runners.asker.body import Body, BodyError
-from unvek.core.run.runners.asker.framing import EventStream, FramingError, MessageLines
 
 OK = b"HTTP/1.1 200 OK\r\nContent-Type: text/event-stream\r\n"
 TO_THE_END = OK + b"\r\n"

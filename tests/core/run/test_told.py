@@ -5,8 +5,8 @@ import unittest
 
 from tests.support import QUICK, SLOW, ProjectTest, task
 from unvek.core.plan.model import WantedMeasure
-from unvek.core.run.record import Progress, Value
-from unvek.core.run.told import Sieve
+from unvek.core.run.events.record import Progress, Value
+from unvek.core.run.events.sieve import Sieve
 
 TELLER = """
 def load(variant):

@@ -7,7 +7,7 @@ import numpy as np
 from scipy import stats
 
 from benchmarks.experiments import Hardships, runs_of
-from unvek.core.stats.answers import MARGIN, answer, rounds_to_settle
+from unvek.core.stats.conclusion import MARGIN, conclusion, rounds_to_settle
 from unvek.core.stats.frontier import beats, frontier_probabilities, on_frontier
 from unvek.core.stats.launches import Ratio, Sample, location, paired_ratio
 from unvek.core.stats.quantiles import student_quantile
@@ -143,11 +143,11 @@ class Experiments(unittest.TestCase):
             self.assertTrue(0.93 <= held / self.COUNT <= 0.97, (rounds, held))
 
     def test_faster_or_slower_is_seldom_said_where_nothing_differs(self):
-        said = [answer(found, True, SPEED) for found in self.found(1.0, 5, 50)]
+        said = [conclusion(found, True, SPEED) for found in self.found(1.0, 5, 50)]
         self.assertLessEqual(sum(word in SPEED for word in said) / self.COUNT, 0.05)
 
     def test_same_is_seldom_said_of_a_difference_beyond_the_margin(self):
-        said = [answer(found, True, SPEED) for found in self.found(1 + MARGIN, 5, 51, spread=0.005)]
+        said = [conclusion(found, True, SPEED) for found in self.found(1 + MARGIN, 5, 51, spread=0.005)]
         self.assertLessEqual(said.count("same") / self.COUNT, 0.05)
 
     def test_adding_rounds_until_it_is_known_does_not_spoil_the_interval(self):
@@ -185,11 +185,11 @@ class Answers(unittest.TestCase):
         for low, high, expected in ((0.5, 0.6, "faster"), (1.2, 1.4, "slower"), (0.99, 1.01, "same"), (0.981, 0.999, "same"),
                                     (0.9, 1.1, "unclear"), (0.97, 0.999, "faster")):  # fmt: skip
             ratio = Ratio(value=math.sqrt(low * high), low=low, high=high, launches=3, spread=0.01)
-            self.assertEqual(answer(ratio, True, SPEED), expected, (low, high))
+            self.assertEqual(conclusion(ratio, True, SPEED), expected, (low, high))
         more_is_better = Ratio(value=1.3, low=1.2, high=1.4, launches=3, spread=0.1)
-        self.assertEqual(answer(more_is_better, False, ("better", "worse")), "better")
-        self.assertIsNone(answer(None, True, SPEED))
-        self.assertIsNone(answer(Ratio(value=1, low=None, high=None, launches=1, spread=None), True, SPEED))
+        self.assertEqual(conclusion(more_is_better, False, ("better", "worse")), "better")
+        self.assertIsNone(conclusion(None, True, SPEED))
+        self.assertIsNone(conclusion(Ratio(value=1, low=None, high=None, launches=1, spread=None), True, SPEED))
 
     def test_the_rounds_that_would_settle_it_do(self):
         ratio = Ratio(value=0.95, low=0.85, high=1.06, launches=3, spread=0.045)

@@ -11,12 +11,12 @@ import unittest
 from dataclasses import replace
 
 from tests.support import QUICK, SLOW, ProjectTest, environment, program, task
-from unvek.core.run.entries import Entry, Over, PlanBegins, RunBegins, RunKept
-from unvek.core.run.journal import Journal, JournalReader
-from unvek.core.run.record import RunStart
-from unvek.show.half_blocks import half_blocks
+from unvek.core.run.events.record import RunStart
+from unvek.core.run.journal.entries import Entry, Over, PlanBegins, RunBegins, RunKept
+from unvek.core.run.journal.journal import Journal, JournalReader
 from unvek.show.live.screen import draw
 from unvek.show.live.state import LiveState
+from unvek.show.terminal.half_blocks import half_blocks
 
 MS = 1_000_000
 
@@ -25,7 +25,7 @@ def beginning(variants: int = 2, planned: int = 8, **also) -> PlanBegins:
     names = tuple((f"variant-{n}", "full" if n == 0 else "quantized") for n in range(variants))
     begun = PlanBegins(
         title="Which \x1b[31mpainter?", path="plan.toml", reference="variant-0", variants=names, rounds=2, planned=planned,
-        pending={"variant-0": planned - 1}, asks="1.asks", earlier=(("variant-0", 0.2, "finished", False),),
+        pending={"variant-0": planned - 1}, controls="1.controls", earlier=(("variant-0", 0.2, "finished", False),),
         rig={"processor": "a processor", "cores": 2, "memory_bytes": 2**34},
     )  # fmt: skip
     return replace(begun, **also)

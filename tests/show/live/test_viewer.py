@@ -10,11 +10,11 @@ from rich.console import Console
 
 from tests.show.live.test_live import MS, beginning, kept_entry, run_entry, state_after
 from tests.support import ProjectTest
-from unvek.core.run.entries import Entry, GoesOn, LaunchBegins, Looked, Over, Paused, entry_as_json, read_entry
-from unvek.core.run.journal import Journal, JournalReader, latest_journal
+from unvek.core.run.journal.entries import Entry, GoesOn, LaunchBegins, Looked, Over, Paused, entry_as_json, read_entry
+from unvek.core.run.journal.journal import Journal, JournalReader, latest_journal
+from unvek.show.live.plain import PlainLines
 from unvek.show.live.screen import draw
 from unvek.show.live.viewer import Viewer
-from unvek.show.plain import PlainLines
 
 
 def text_of(state, width: int = 100, height: int = 40) -> str:
@@ -71,19 +71,19 @@ class Trust(ProjectTest):
 
     def test_wishes_go_into_the_file_beside_the_journal_and_nowhere_else(self):
         viewer = self.viewer()
-        asks = self.folder / "journal" / "1.asks"
+        controls = self.folder / "journal" / "1.controls"
         viewer._on_key("s")
         self.assertEqual(viewer.state.news, "nobody hears: skip")
-        asks.touch()
+        controls.touch()
         for key in "spp":
             viewer._on_key(key)
         viewer.state.paused = True
         viewer._on_key("p")
-        self.assertEqual(asks.read_text().splitlines(), ["skip", "pause", "go on", "go on"])
+        self.assertEqual(controls.read_text().splitlines(), ["skip", "pause", "go on", "go on"])
 
     def test_a_journal_that_names_another_file_gets_nothing_written(self):
         diary = self.write("diary", "dear diary\n")
-        viewer = self.viewer(asks="../diary")
+        viewer = self.viewer(controls="../diary")
         viewer._on_key("s")
         self.assertEqual((diary.read_text(), viewer.state.news), ("dear diary\n", "nobody hears: skip"))
 

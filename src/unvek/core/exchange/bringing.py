@@ -18,7 +18,7 @@ from unvek.core.logbook.rows import KeptRun, RunDetails
 from unvek.core.logbook.store import Logbook, Measurement, insert_all, keep_measurements, next_number, now
 from unvek.core.measures.catalogue import BUILT_IN, is_ours, measured_definition
 from unvek.core.measures.definition import BROUGHT, Definition
-from unvek.core.run.record import CELL_FROM_ELSEWHERE, CELL_OF_EARLIER, FINISHED, IMPORTED
+from unvek.core.run.events.record import CELL_FROM_ELSEWHERE, CELL_OF_EARLIER, FINISHED, IMPORTED
 
 
 @dataclass(frozen=True, slots=True)

@@ -19,7 +19,7 @@ from unvek.core.measures.definition import LESS, MORE, ORIGINS, SUMMED_UP, Defin
 from unvek.core.plan.door import nearest_words
 from unvek.core.plan.model import FORMS
 from unvek.core.plan.names import LARGEST_SEED, NAME_WORDS, is_name
-from unvek.core.run.record import FINISHED, IMPORTED, MEASURED, SOURCES, STATUSES
+from unvek.core.run.events.record import FINISHED, IMPORTED, MEASURED, SOURCES, STATUSES
 
 NEEDED = ("variant", "time_s")
 PASSED_OVER = ("run", "launch")  # numbers that mean something in the logbook only from which they came

@@ -24,7 +24,7 @@ from unvek.core.logbook.rows import KeptRun, MeasurementRow, behind_measures
 from unvek.core.logbook.store import Logbook
 from unvek.core.measures.catalogue import LOAD
 from unvek.core.measures.definition import MEASURED_HERE
-from unvek.core.run.record import bare_cell, is_from_elsewhere
+from unvek.core.run.events.record import bare_cell, is_from_elsewhere
 
 NOT_GIVEN = ("varied", "voided", "error", "machine_facts")  # columns that are left out where no run fills them
 

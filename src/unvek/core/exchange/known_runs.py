@@ -9,7 +9,7 @@ from unvek.core.exchange.columns import DEFAULT_SEED, DEFAULT_TASK, BroughtRun, 
 from unvek.core.exchange.exporting import RowsOfRuns
 from unvek.core.logbook.rows import MeasurementRow, RunRow, SessionRow
 from unvek.core.logbook.store import Logbook
-from unvek.core.run.record import MEASURED
+from unvek.core.run.events.record import MEASURED
 
 STANDS_BY = ("task", "seed", "round", "repeat")  # with variant and session: what tells a run without an id
 Place = tuple[Any, ...]

@@ -4,9 +4,9 @@ from collections.abc import Collection, Sequence
 
 import numpy as np
 
-from unvek.core.findings.evidence import Evidence
-from unvek.core.findings.warming import Warming
-from unvek.core.run.record import BY_HAND, IMPORTED, SIMULATED
+from unvek.core.evidence.evidence import Evidence
+from unvek.core.evidence.warming import Warming
+from unvek.core.run.events.record import BY_HAND, IMPORTED, SIMULATED
 from unvek.core.units import counted
 
 MOST_NAMED = 4  # runs
@@ -19,25 +19,25 @@ def circumstance_notes(
 
     measures: that the result shows; the scores if None.
     """
-    notes = []
-    if evidence.only_cold:
-        notes.append(f"Cold figures, each the first run of its process: {', '.join(evidence.only_cold)}. Set warmups "
+    runs, notes = evidence.runs, []
+    if runs.only_cold:
+        notes.append(f"Cold figures, each the first run of its process: {', '.join(runs.only_cold)}. Set warmups "
                      "to 1 or more.")  # fmt: skip
-    elif np.any(evidence.cold):
-        notes.append(f"{counted(int(np.count_nonzero(evidence.cold)), 'cold run')} (the first of a process) counted in "
+    elif np.any(runs.cold):
+        notes.append(f"{counted(int(np.count_nonzero(runs.cold)), 'cold run')} (the first of a process) counted in "
                      "no time here.")  # fmt: skip
-    notes += [_warming_words(warming) for warming in evidence.still_warming] if with_warming else []
+    notes += [_warming_words(warming) for warming in runs.still_warming] if with_warming else []
     for source, words in (
         (SIMULATED, "Simulated, measured on a stand-in"),
         (IMPORTED, "Imported, not measured here"),
         (BY_HAND, "Timed by hand"),
     ):
-        of = evidence.variants_from(source)
+        of = runs.variants_from(source)
         if of:
             notes.append(f"{words}: {', '.join(of)}.")
-    notes += _measuring_notes(evidence, evidence.score_names if measures is None else measures)
+    notes += _measuring_notes(evidence, evidence.values.score_names if measures is None else measures)
     notes += _settling_notes(evidence)
-    rigs = set(evidence.rows.column("rig"))
+    rigs = set(runs.rows.column("rig"))
     if len(rigs) > 1:
         notes.append(
             f"These runs were made on {len(rigs)} rigs: a difference may be the machines' and not the variants'."
@@ -56,7 +56,7 @@ def _measuring_notes(evidence: Evidence, measures: Collection[str]) -> list[str]
         )
     return notes + [
         f"{name} was come by in more than one way, and no plan says which is meant: the latest counts."
-        for name in evidence.names.several_ways
+        for name in evidence.values.names.several_ways
         if name in measures
     ]
 
@@ -69,7 +69,7 @@ def _named(runs: Sequence[int]) -> str:
 def _settling_notes(evidence: Evidence) -> list[str]:
     """Say how many rounds were added, and what is not known as well as the plan asked in spite of them."""
     schedule, pilot = evidence.plan.schedule, evidence.pilot
-    precision, made = schedule.settle_to, int(evidence.round.max(initial=0))
+    precision, made = schedule.settle_to, int(evidence.runs.round.max(initial=0))
     if pilot is None or precision is None:
         return []
     notes = [f"Rounds were added until each ratio of times is known to {100 * precision:.2g} %: {made} in all. "

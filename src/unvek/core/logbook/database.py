@@ -14,7 +14,6 @@ from sqlalchemy.exc import DatabaseError, IntegrityError
 from unvek.core.errors import LogbookError
 from unvek.core.logbook import tables
 from unvek.core.logbook.folder import LogbookFolder
-from unvek.core.logbook.upgrade import bring_up_to_date
 
 AT_A_TIME = 2000  # rows
 Value = TypeVar("Value")
@@ -137,8 +136,11 @@ class Database:
             raise LogbookError(f"{self.folder.path} has format {found}; this one knows up to {tables.FORMAT_VERSION}. "
                                "Nothing in it was changed: use the Unvek that made it, or a newer one")  # fmt: skip
         if found < tables.FORMAT_VERSION:
+            # Imported by the few that need it: a command that only reads starts the sooner.
+            from unvek.core.logbook.upgrades.chain import bring_up_to_date
+
             self._engine.dispose()
-            bring_up_to_date(self.folder.database, found)
+            bring_up_to_date(self.folder.database, found, tables.FORMAT_VERSION)
 
     def _version(self) -> int:
         with self._reading() as connection:

@@ -12,7 +12,7 @@ from typing import TextIO
 
 from unvek.core.errors import LogbookBusyError, LogbookError
 from unvek.core.plan.model import Plan
-from unvek.core.run.events import storable
+from unvek.core.run.events.event import storable
 
 FOLDER_NAME = "logbook"
 DATABASE_NAME = "runs.sqlite"

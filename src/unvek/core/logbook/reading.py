@@ -28,7 +28,7 @@ from unvek.core.logbook.rows import (
 )
 from unvek.core.logbook.run_table import Columns, RunTable, uncollected
 from unvek.core.logbook.slots import FilledSlots
-from unvek.core.run.record import Provenance
+from unvek.core.run.events.record import Provenance
 
 NAMED_AT_A_TIME = 500  # numbers or ids in one statement
 Row = TypeVar("Row", bound=RunRow)

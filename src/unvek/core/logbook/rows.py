@@ -14,8 +14,8 @@ from typing import Any, Self
 
 from unvek.core.logbook.packing import pack_floats
 from unvek.core.measures.definition import Definition
-from unvek.core.run.record import MEASURED, LaunchAbout, Provenance, RunRecord
-from unvek.core.run.streams import Request
+from unvek.core.run.events.record import MEASURED, LaunchAbout, Provenance, RunRecord
+from unvek.core.run.events.streams import Request
 
 KEY = {"key": True}
 TEXT = {"text": True}

@@ -10,7 +10,7 @@ from sqlalchemy import func, select
 from unvek.core.logbook import tables
 from unvek.core.logbook.database import Database
 from unvek.core.plan.cells import Cell
-from unvek.core.run.record import CELL_FROM_ELSEWHERE, CELL_OF_EARLIER, FAILURES, FINISHED, Slot
+from unvek.core.run.events.record import CELL_FROM_ELSEWHERE, CELL_OF_EARLIER, FAILURES, FINISHED, Slot
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

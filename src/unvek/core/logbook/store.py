@@ -20,7 +20,7 @@ from unvek.core.logbook.reading import LogbookReading
 from unvek.core.logbook.rows import KeptRun, LaunchRow, MeasurementRow, OutputRow, RunDetails, SessionRow
 from unvek.core.measures.definition import Definition
 from unvek.core.plan.model import Plan
-from unvek.core.run.record import LaunchAbout, RunRecord
+from unvek.core.run.events.record import LaunchAbout, RunRecord
 
 SESSION_AT = "%Y%m%d-%H%M%S"  # in the name of a session to which nobody gave one
 

@@ -55,7 +55,7 @@ def listen_for_quiet(for_s: float = SPIN_FOR_S) -> Quietness:
     stolen = (
         None if after.stolen_s is None or before.stolen_s is None else (after.stolen_s - before.stolen_s) / lasted_s
     )
-    disturbers = _disturbers(processes, _cpu_by_process(), lasted_s)
+    disturbers = disturbers_between(processes, _cpu_by_process(), lasted_s)
     middle = median(times_s)
     ordered = sorted(times_s)
     spread = (quantile(ordered, 0.95) - quantile(ordered, 0.05)) / middle
@@ -103,7 +103,7 @@ def _cpu_by_process() -> dict[tuple[int, float], tuple[str, float]]:
     return found
 
 
-def _disturbers(
+def disturbers_between(
     before: Mapping[tuple[int, float], tuple[str, float]],
     after: Mapping[tuple[int, float], tuple[str, float]],
     lasted_s: float,

@@ -14,10 +14,11 @@ from typing import Any, ClassVar
 import numpy as np
 
 from unvek.core.errors import LogbookError
-from unvek.core.findings.evidence import Evidence
-from unvek.core.findings.kept_outputs import SOURCES, OutputError, Source, changed_outputs
-from unvek.core.findings.measurements import Measurements, Without
-from unvek.core.findings.partners import Whole, partners
+from unvek.core.evidence.counted_runs import CountedRuns, Whole
+from unvek.core.evidence.evidence import Evidence
+from unvek.core.evidence.measurements import Measurements, Without
+from unvek.core.evidence.outputs import SOURCES, OutputError, Source, changed_outputs
+from unvek.core.evidence.partners import partners
 from unvek.core.logbook.rows import DefinitionRow
 from unvek.core.logbook.store import Logbook, Measurement
 from unvek.core.measures.definition import WORKED_OUT, Definition
@@ -90,7 +91,7 @@ def work_out(
         pass  # a logbook that may only be read serves as well; the work is then done again next time
     evidence = _with(evidence, found)
     with DigestCache() as digests:
-        runs = set(evidence.rows.column("number"))
+        runs = set(evidence.runs.number.tolist())
         changed = changed_outputs(logbook, runs, digests, MOST_LOOKED_AT)
     evidence = replace(evidence, without=tuple(_without(logbook, evidence, found)), changed=tuple(changed))
     return evidence, Measuring(
@@ -103,13 +104,13 @@ def _missing(evidence: Evidence, asked: list[WantedMeasure]) -> tuple[list[Pair]
     """Return what has not been worked out yet by the definition that goes with it, and how much has been."""
     if not asked:
         return [], 0
-    pairs = {is_likeness: (partners if is_likeness else _alone)(evidence)
+    pairs = {is_likeness: partners(evidence.held) if is_likeness else _alone(evidence.runs)
              for is_likeness in {measure.of_kind.is_likeness for measure in asked}}  # fmt: skip
-    tasks = dict(zip(evidence.rows.whole_numbers("number").tolist(), evidence.rows.column("task"), strict=True))
+    tasks = dict(zip(evidence.runs.number.tolist(), evidence.runs.rows.column("task"), strict=True))
     missing, known = [], 0
     for measure in asked:
         by_digest = _known_by_digest(evidence, measure.name)
-        definitions = {task: evidence.names.definition(measure.name, task) for task in set(tasks.values())}
+        definitions = {task: evidence.values.names.definition(measure.name, task) for task in set(tasks.values())}
         digests = {task: definition.digest for task, definition in definitions.items()}
         for run, against in zip(*(column.tolist() for column in pairs[measure.of_kind.is_likeness]), strict=True):
             task = tasks[run]
@@ -123,8 +124,8 @@ def _missing(evidence: Evidence, asked: list[WantedMeasure]) -> tuple[list[Pair]
 def _known_by_digest(evidence: Evidence, name: str) -> dict[str, set[tuple[int, int]]]:
     """Return by definition the (run, run held against) of which a measure of this name is known, or why it is not."""
     found: dict[str, set[tuple[int, int]]] = {}
-    measured = evidence.measured
-    for number, row in evidence.definitions.items():
+    measured = evidence.values.measured
+    for number, row in evidence.values.definitions.items():
         if row.name == name:
             these = measured.definitions == number
             pairs = zip(measured.runs[these].tolist(), measured.against[these].tolist(), strict=True)
@@ -132,9 +133,9 @@ def _known_by_digest(evidence: Evidence, name: str) -> dict[str, set[tuple[int, 
     return found
 
 
-def _alone(evidence: Evidence) -> tuple[Whole, Whole]:
+def _alone(runs: CountedRuns) -> tuple[Whole, Whole]:
     """Every finished run that was made here, held against none."""
-    numbers = evidence.rows.whole_numbers("number")[evidence.finished & evidence.made_here]
+    numbers = runs.number[runs.finished & runs.made_here]
     return numbers, np.full(len(numbers), ALONE)
 
 
@@ -204,7 +205,7 @@ def _with(evidence: Evidence, found: list[tuple[Measurement, bool]]) -> Evidence
     """Return the evidence with these measurements, under numbers of definitions that hold here only."""
     if not found:
         return evidence
-    definitions = dict(evidence.definitions)
+    definitions = dict(evidence.values.definitions)
     numbers = {(row.name, row.digest, row.origin): number for number, row in definitions.items()}
     of_found = []
     for measurement, _ in found:
@@ -218,7 +219,8 @@ def _with(evidence: Evidence, found: list[tuple[Measurement, bool]]) -> Evidence
     more = Measurements.of(
         [m.run for m, _ in found], of_found, [m.against for m, _ in found], [m.value for m, _ in found]
     )
-    return replace(evidence, measured=evidence.measured.and_also(more), definitions=definitions)
+    values = replace(evidence.values, measured=evidence.values.measured.and_also(more), definitions=definitions)
+    return replace(evidence, values=values)
 
 
 def _without(logbook: Logbook, evidence: Evidence, found: list[tuple[Measurement, bool]]) -> Iterator[Without]:
@@ -226,13 +228,13 @@ def _without(logbook: Logbook, evidence: Evidence, found: list[tuple[Measurement
     before = logbook.without_value()
     if not (before or found):
         return
-    tasks = dict(zip(evidence.rows.whole_numbers("number").tolist(), evidence.rows.column("task"), strict=True))
+    tasks = dict(zip(evidence.runs.number.tolist(), evidence.runs.rows.column("task"), strict=True))
     now = {(m.name, m.run, m.against) for m, _ in found}
     for measurement, lasts in found:
         if measurement.why is not None:
             yield Without(name=measurement.name, run=measurement.run, why=measurement.why, lasts=lasts)
     for row in before:
-        shown = evidence.names[row.definition]
+        shown = evidence.values.names[row.definition]
         if shown is None or row.run not in tasks or not shown.of_task(tasks[row.run]):
             continue
         if (shown.measure.name, row.run, row.against) not in now:
@@ -240,10 +242,10 @@ def _without(logbook: Logbook, evidence: Evidence, found: list[tuple[Measurement
 
 
 def _row(evidence: Evidence, measure: WantedMeasure) -> MeasureWorkedOut:
-    values = evidence.values(measure.name)
-    numbers = set(evidence.rows.whole_numbers("number")[evidence.finished & ~np.isfinite(values)].tolist())
+    values = evidence.values.of(measure.name)
+    numbers = set(evidence.runs.number[evidence.runs.finished & ~np.isfinite(values)].tolist())
     reasons = {one.run: one.why for one in evidence.without if one.name == measure.name}
-    here = set(evidence.rows.whole_numbers("number")[evidence.made_here].tolist())
+    here = set(evidence.runs.number[evidence.runs.made_here].tolist())
     unknown = NOT_TOLD if measure.of_kind.of == NUMBERS else NO_PARTNER
     without = ((run, reasons.get(run, unknown if run in here else BROUGHT)) for run in sorted(numbers))
     return MeasureWorkedOut(

@@ -1,24 +1,14 @@
 """A plan's rounds as they are made: those that it has for sure, then those that settle its ratios."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
-from unvek.core.findings.settled import settled_plan
-from unvek.core.logbook.outlook import remaining_of
 from unvek.core.logbook.store import Logbook
 from unvek.core.plan.cells import Cell
 from unvek.core.plan.model import Plan
-from unvek.core.run.engine import PendingRun, pending_groups
+from unvek.core.run.engine.engine import PendingRun, pending_groups
 from unvek.core.run.remaining import Remaining
-
-
-@dataclass(frozen=True, slots=True)
-class Standing:
-    """Where things stand: the plan as it is being made, what is left of it, how many runs there are to be in all."""
-
-    plan: Plan
-    remaining: Remaining
-    planned: int
+from unvek.core.session.settling import settled_plan
+from unvek.core.session.what_is_left import Standing, remaining_of
 
 
 class RoundsToMake:

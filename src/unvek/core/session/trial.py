@@ -7,9 +7,8 @@ from types import MappingProxyType
 from typing import Any, ClassVar, TypeVar
 
 from unvek.core.errors import InputError
-from unvek.core.findings.runs import measurements_of
-from unvek.core.findings.written import Written, written_of
-from unvek.core.logbook.outlook import learned, remaining_of
+from unvek.core.findings.log.answer_speed import AnswerSpeed, answer_speed_of
+from unvek.core.findings.log.whole_run import measurements_of
 from unvek.core.logbook.rows import KeptRun
 from unvek.core.logbook.store import Logbook
 from unvek.core.plan.cells import cells_of, read_sources, vary_of
@@ -17,17 +16,19 @@ from unvek.core.plan.door import nearest_words
 from unvek.core.plan.model import Plan, Schedule, Task, Variant
 from unvek.core.plan.names import LARGEST_SEED
 from unvek.core.plan.runners import load_problem
-from unvek.core.run.engine import Engine, Setting, pending_groups
-from unvek.core.run.record import FINISHED
-from unvek.core.session.making import TRY, Wishes, begun_journal, held_bench
-from unvek.core.session.rounds import Standing
+from unvek.core.run.engine.bench import Assignment
+from unvek.core.run.engine.engine import Engine, pending_groups
+from unvek.core.run.events.record import FINISHED
+from unvek.core.session.what_is_left import Standing, remaining_of
+from unvek.core.session.workplace import RunOptions, workplace
 
 Named = TypeVar("Named", Variant, Task)
 MOST_SEEDS = 1000
+TRY = "try"  # what a session was made by
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class TrialWish:
+class TrialOptions:
     """What is to be tried; None is as in the plan: its reference, its first task, the first seed of that."""
 
     variant: str | None = None
@@ -50,7 +51,7 @@ class TrialRun:
     step_time_s: float | None
     output: str | None
     text: str
-    written: Written | None
+    written: AnswerSpeed | None
     source: str
 
 
@@ -88,21 +89,22 @@ def parse_seeds(text: str) -> tuple[int, ...]:
     return tuple(dict.fromkeys(seeds))
 
 
-def make_trial(plan: Plan, logbook_path: Path, wish: TrialWish, wishes: Wishes | None = None) -> Trial:
+def make_trial(plan: Plan, logbook_path: Path, wanted: TrialOptions, options: RunOptions | None = None) -> Trial:
     """Try it: one process, loaded once, a run a seed. Raises InputError for a variant or task that is not there."""
-    wishes = wishes or Wishes()
-    small = _small_plan(plan, wish)
+    options = options or RunOptions()
+    small = _small_plan(plan, wanted)
     variant, task = small.variants[0], small.tasks[0]
-    sources = read_sources(small, wishes.tell)
+    sources = read_sources(small, options.tell)
     cells = cells_of(small, sources)
-    with held_bench(small, logbook_path, wishes) as bench:
-        logbook = bench.logbook
+    with workplace(small, logbook_path, options) as held:
+        logbook = held.logbook
         remaining = remaining_of(small, cells, None, "")
         logbook.begin_session(TRY)
-        with begun_journal(bench, wishes, lambda: Standing(small, remaining, len(cells)), cells) as (journal, tally):
-            setting = Setting(instruments=bench.instruments, forecaster=learned(logbook), trial=True,
-                              varied=wish.settings, most_bytes=bench.most_bytes)  # fmt: skip
-            engine = Engine(small, sources, bench.runners, logbook, journal, bench.interruption, setting, remaining)
+        with held.bench(lambda: Standing(small, remaining, len(cells)), cells) as (bench, tally):
+            assignment = Assignment(
+                plan=small, sources=sources, remaining=remaining, trial=True, varied=wanted.settings
+            )
+            engine = Engine(bench, assignment)
             engine.make(pending_groups(small, cells, lambda _, __: set()))
         logbook.end_session()
         rows = [logbook.run(number) for number in tally.numbers]
@@ -113,18 +115,18 @@ def make_trial(plan: Plan, logbook_path: Path, wish: TrialWish, wishes: Wishes |
             prompt=task.prompt,
             settings=cells[0].settings,
             load_s=logbook.launch(rows[0].launch).load_s if rows else None,
-            stopped=bench.interruption.no_more(),
+            stopped=held.interruption.no_more(),
             rows=tuple(_run(row, logbook) for row in rows),
             told=tuple(engine.told.values()),
         )
 
 
-def _small_plan(plan: Plan, wish: TrialWish) -> Plan:
+def _small_plan(plan: Plan, wanted: TrialOptions) -> Plan:
     """Return the plan with one variant, one task and one run a seed."""
-    variant = _chosen("variant", wish.variant or plan.reference, {v.name: v for v in plan.variants})
-    task = _chosen("task", wish.task or plan.tasks[0].name, {t.name: t for t in plan.tasks})
-    prompt = task.prompt if wish.prompt is None else wish.prompt
-    wrong = load_problem(wish.settings)
+    variant = _chosen("variant", wanted.variant or plan.reference, {v.name: v for v in plan.variants})
+    task = _chosen("task", wanted.task or plan.tasks[0].name, {t.name: t for t in plan.tasks})
+    prompt = task.prompt if wanted.prompt is None else wanted.prompt
+    wrong = load_problem(wanted.settings)
     if wrong is not None:
         raise InputError(wrong)
     # Of what the plan varies, a trial takes one value: the one given, or the first.
@@ -134,9 +136,9 @@ def _small_plan(plan: Plan, wish: TrialWish) -> Plan:
         title=f"Trying {variant.name}",
         reference=variant.name,
         schedule=Schedule(rounds=1, repeats=1, warmups=0),
-        variants=(replace(variant, settings=MappingProxyType({**variant.settings, **wish.settings})),),
-        tasks=(replace(task, prompt=prompt, seeds=wish.seeds or task.seeds[:1]),),
-        vary={name: (wish.settings.get(name, values[0]),) for name, values in varied.items()},
+        variants=(replace(variant, settings=MappingProxyType({**variant.settings, **wanted.settings})),),
+        tasks=(replace(task, prompt=prompt, seeds=wanted.seeds or task.seeds[:1]),),
+        vary={name: (wanted.settings.get(name, values[0]),) for name, values in varied.items()},
     )
 
 
@@ -161,6 +163,6 @@ def _run(run: KeptRun, logbook: Logbook) -> TrialRun:
         step_time_s=run.step_time_s,
         output=str(logbook.folder.path / outputs[0].path) if outputs else None,
         text=logbook.details(run.number).text,
-        written=written_of(run.tokens, run.first_s, measures),
+        written=answer_speed_of(run.tokens, run.first_s, measures),
         source=run.source,
     )

@@ -4,16 +4,16 @@ from rich.cells import cell_len
 from rich.text import Text
 
 from unvek.core.rig.facts import has_simulated
-from unvek.core.run.asks import PAUSE
-from unvek.core.run.record import DISTURBED_FROM, FINISHED
+from unvek.core.run.events.record import DISTURBED_FROM, FINISHED
+from unvek.core.run.journal.controls import PAUSE
 from unvek.core.units import bytes_words, counted, duration_words, range_words, times_words
-from unvek.show.bars import step_bars
-from unvek.show.figures import item_words, variant_text
-from unvek.show.half_blocks import half_blocks
 from unvek.show.live.state import NS, LiveState, RunNow, VariantSoFar
 from unvek.show.palette import FORM_COLOURS, FORM_MARKS, REFERENCE_LINE, RUN_DOT, WARNING
-from unvek.show.strip import Axis
-from unvek.show.terminal import clean, clean_lines
+from unvek.show.terminal.bars import step_bars
+from unvek.show.terminal.console import clean, clean_lines
+from unvek.show.terminal.figures import item_words, variant_text
+from unvek.show.terminal.half_blocks import half_blocks
+from unvek.show.terminal.strip import Axis
 
 WHERE_LINES, FOOT_LINES = 4, 2
 LEAST_NOW_LINES, MOST_NOW_LINES = 7, 24

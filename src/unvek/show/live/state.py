@@ -8,7 +8,8 @@ from dataclasses import dataclass, field
 from statistics import median
 from typing import Any
 
-from unvek.core.run.entries import (
+from unvek.core.run.events.record import FAILURES, FINISHED, RunStart
+from unvek.core.run.journal.entries import (
     Entry,
     GoesOn,
     LaunchBegins,
@@ -21,8 +22,7 @@ from unvek.core.run.entries import (
     RunBegins,
     RunKept,
 )
-from unvek.core.run.journal import EventRead
-from unvek.core.run.record import FAILURES, FINISHED, RunStart
+from unvek.core.run.journal.journal import EventRead
 
 NS = 1e-9
 TEXT_KEPT = 2000
@@ -126,7 +126,7 @@ class LiveState:
         self.memory_bytes: int | None = None
         self.device_bytes: int | None = None
         self.others_share: float | None = None
-        self.log = self.asks = ""
+        self.log = self.controls = ""
         self._left: tuple[float, float, int] | None = None
         # What the viewer, not the journal, says:
         self.keys = self.shows_log = self.slow_link = False
@@ -187,7 +187,7 @@ class LiveState:
 
     def _on_plan(self, entry: PlanBegins) -> None:
         self.title, self.reference, self.rig = entry.title, entry.reference, entry.rig
-        self.rounds, self.planned, self.done, self.asks = entry.rounds, entry.planned, entry.done, entry.asks
+        self.rounds, self.planned, self.done, self.controls = entry.rounds, entry.planned, entry.done, entry.controls
         self.variants = {name: VariantSoFar(form) for name, form in entry.variants}
         self._foresee(entry.left_s, entry.at_ns)
         for name, time_s, status, warm_up in entry.earlier:

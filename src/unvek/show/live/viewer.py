@@ -6,8 +6,8 @@ from time import monotonic, monotonic_ns
 
 from rich.console import Console, Group
 
-from unvek.core.run.asks import GO_ON, PAUSE, SKIP, STOP_AFTER, ask
-from unvek.core.run.journal import JournalReader
+from unvek.core.run.journal.controls import GO_ON, PAUSE, SKIP, STOP_AFTER, send_control
+from unvek.core.run.journal.journal import JournalReader
 from unvek.show.live import keys as key
 from unvek.show.live.frame import Frame
 from unvek.show.live.keys import Keys
@@ -86,8 +86,8 @@ class Viewer:
 
     def _ask(self, what: str) -> None:
         """Put a wish into the file that the journal names, beside the journal and nowhere else."""
-        name = Path(self.state.asks).name
-        heard = name.endswith(".asks") and ask(self._journal.with_name(name), what)
+        name = Path(self.state.controls).name
+        heard = name.endswith(".controls") and send_control(self._journal.with_name(name), what)
         self.state.asked = what
         self.state.news = f"asked: {what}" if heard else f"nobody hears: {what}"
 

@@ -8,8 +8,8 @@ from unvek.core.plan.cells import Cell
 from unvek.core.plan.model import Variant
 from unvek.core.plan.placeholders import filled, values_for
 from unvek.core.plan.runners import CommandRunner
-from unvek.core.run.events import Event, made_event
-from unvek.core.run.family import end_family, new_mark
+from unvek.core.run.engine.family import end_family, new_mark
+from unvek.core.run.events.event import Event, made_event
 from unvek.core.run.runners.program_run import ProgramRun
 
 

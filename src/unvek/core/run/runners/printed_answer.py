@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from unvek.core.plan.runners import WORDS
-from unvek.core.run.events import Event, made_event
+from unvek.core.run.events.event import Event, made_event
 from unvek.core.run.runners.control_codes import without_codes
 from unvek.core.run.runners.words import WordCount
 

@@ -9,8 +9,8 @@ import re
 from collections.abc import Iterator
 
 from unvek.core.plan.runners import CommandRunner, ValuePattern
-from unvek.core.run.events import Event, made_event
-from unvek.core.run.recording import UNNAMED_PHASE
+from unvek.core.run.events.event import Event, made_event
+from unvek.core.run.events.recording import UNNAMED_PHASE
 from unvek.core.run.runners.control_codes import PrintedLines
 
 COMMON = re.compile(r"(?<![\w./:,-])(?P<done>\d{1,9}) ?(?:/|of) ?(?P<of>\d{1,9})(?![\w/-]|[.,:]\d)", re.IGNORECASE)

@@ -17,8 +17,8 @@ from time import monotonic_ns
 
 from unvek.core.plan.runners import OUT_FOLDER, PRINTED, CommandRunner
 from unvek.core.rig.process_tree import MARK
-from unvek.core.run.events import Event, LineSplitter, NotAnEventError, made_event, parse_event
-from unvek.core.run.family import end_process, exit_words
+from unvek.core.run.engine.family import end_process, exit_words
+from unvek.core.run.events.event import Event, LineSplitter, NotAnEventError, made_event, parse_event
 from unvek.core.run.runners.printed_answer import PrintedAnswer
 from unvek.core.run.runners.printed_progress import PrintedProgress
 

@@ -16,9 +16,9 @@ from unvek.core.plan.placeholders import filled, of_variant, values_for
 from unvek.core.plan.read_runners import PORT
 from unvek.core.plan.runners import LOAD_SETTINGS, StreamRunner
 from unvek.core.rig.process_tree import MARK
-from unvek.core.run.events import Event
-from unvek.core.run.family import end_family, end_process, new_mark
-from unvek.core.run.runner import RunnerError
+from unvek.core.run.engine.family import end_family, end_process, new_mark
+from unvek.core.run.engine.model_process import RunnerError
+from unvek.core.run.events.event import Event
 from unvek.core.run.runners.worker_process import WorkerProcess
 
 ASKER = ("-m", "unvek.core.run.runners.asker")
@@ -100,24 +100,15 @@ class StreamProcess:
         clients, arrivals, requests = load_of(settings)
         self._asker.ask(
             "run",
-            wish={
-                "url": runner.url,
-                "method": runner.method,
-                "headers": dict(runner.headers),
-                "body": runner.body,
-                "framing": runner.framing,
-                "text": runner.text,
-                "tokens_in": runner.tokens_in,
-                "tokens_out": runner.tokens_out,
-                "count": runner.count,
-                "retries": runner.retries,
-                "secrets": runner.secrets,
-                "values": known,
-                "clients": clients,
-                "arrivals_per_second": arrivals,
-                "requests": requests,
+            question={
+                "url": runner.url, "method": runner.method, "headers": dict(runner.headers), "body": runner.body,
+                "framing": runner.framing, "text": runner.text, "tokens_in": runner.tokens_in,
+                "tokens_out": runner.tokens_out, "retries": runner.retries, "secrets": runner.secrets, "values": known,
             },
-        )
+            load={
+                "count": runner.count, "clients": clients, "arrivals_per_second": arrivals, "requests": requests,
+            },
+        )  # fmt: skip
 
     def events(self, timeout_s: float) -> list[Event] | None:
         events = self._asker.events(timeout_s)

@@ -9,9 +9,9 @@ from pathlib import Path
 from typing import Any
 
 from unvek.core.rig.process_tree import MARK
-from unvek.core.run.events import Event, LineSplitter, NotAnEventError, parse_event
-from unvek.core.run.family import end_family, end_process, new_mark
-from unvek.core.run.runner import RunnerError
+from unvek.core.run.engine.family import end_family, end_process, new_mark
+from unvek.core.run.engine.model_process import RunnerError
+from unvek.core.run.events.event import Event, LineSplitter, NotAnEventError, parse_event
 from unvek.core.run.runners.ring import RingReader
 
 MOST_WAKES = 4096

@@ -11,10 +11,10 @@ from typing import Any
 import httpx
 import uvloop
 
-from unvek.core.run.runners.asker.answer import Teller
-from unvek.core.run.runners.asker.clients import make_run
-from unvek.core.run.runners.asker.wish import Wish
-from unvek.core.run.secrets import Secrets
+from unvek.core.ask.question import Question
+from unvek.core.ask.secrets import Secrets
+from unvek.core.run.runners.asker.load import Load, make_run
+from unvek.core.run.runners.asker.telling import Teller
 from unvek.probe.probe import EventRing
 from unvek.probe.worker import EVENTS_VERSION, die_with_parent
 
@@ -35,7 +35,7 @@ def main() -> None:
             if request["do"] == "load":
                 asyncio.run(_await_ready(request["ready"], request["began_ns"], teller))
             else:
-                _run(request["wish"], teller)
+                _run(request["question"], request["load"], teller)
 
 
 async def _await_ready(url: str | None, began_ns: int, teller: Teller) -> None:
@@ -53,14 +53,14 @@ async def _await_ready(url: str | None, began_ns: int, teller: Teller) -> None:
     teller.wake()
 
 
-def _run(content: dict[str, Any], teller: Teller) -> None:
-    wish = Wish(**{**content, "secrets": Secrets(content["secrets"])})
+def _run(question: dict[str, Any], load: dict[str, Any], teller: Teller) -> None:
+    asked = Question(**{**question, "secrets": Secrets(question["secrets"])})
     try:
-        status, error = uvloop.run(make_run(wish, teller))
+        status, error = uvloop.run(make_run(Load(question=asked, **load), teller))
     except (ValueError, KeyError, TypeError, OSError, httpx.HTTPError, httpx.InvalidURL) as failure:
         # A URL or a header that can't be made of what was filled in.
         teller.tell("began")
-        status, error = "failed", wish.secrets.hide_text(f"the request can't be sent: {failure}")
+        status, error = "failed", asked.secrets.hide_text(f"the request can't be sent: {failure}")
     ended_ns = monotonic_ns()
     teller.tell("ended", ended_ns, status=status, **({"error": error} if error else {}))
     teller.wake()

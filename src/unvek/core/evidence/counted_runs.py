@@ -1,0 +1,179 @@
+"""The runs that count, as rows, and their columns as arrays of the same length."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from unvek.core.evidence.warming import Warming, still_warming
+from unvek.core.logbook.rows import LaunchRow, RunRow
+from unvek.core.logbook.run_table import Coded, RunTable
+from unvek.core.run.events.record import FINISHED, is_from_elsewhere
+from unvek.core.stats.grouping import numbered
+
+Floats = NDArray[np.float64]
+Whole = NDArray[np.int64]
+Truths = NDArray[np.bool_]
+
+
+def varied_words(varied: Mapping[str, Any]) -> str:
+    return repr(sorted(varied.items())) if varied else ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class VariantOnRecord:
+    """A variant as the plan on record has it."""
+
+    name: str
+    form: str
+    settings: Mapping[str, Any]
+    weights_bytes: int | None = None
+
+
+@dataclass(frozen=True)
+class CountedRuns:
+    """Runs of these variants. A column of truths says which of the runs something holds of.
+
+    The first run of a process is cold: where it is a measured one, it counts among outcomes and failures, but its
+    times and memory are no value of the variant's, unless the variant has cold runs only.
+    """
+
+    rows: RunTable[RunRow]
+    variants: tuple[VariantOnRecord, ...]
+    every_launch: tuple[LaunchRow, ...]
+
+    def __len__(self) -> int:
+        return len(self.rows)
+
+    # ---- which run each is ----
+
+    @cached_property
+    def number(self) -> Whole:
+        return self.rows.whole_numbers("number")
+
+    @cached_property
+    def variant(self) -> Whole:
+        """Which variant each run is of: its place among them."""
+        places = {variant.name: place for place, variant in enumerate(self.variants)}
+        codes, names = self.rows.coded("variant")
+        return np.array([places.get(name, -1) for name in names], np.int64)[codes]
+
+    @cached_property
+    def item(self) -> Whole:
+        """What is paired: the task, the seed and the values of what is varied."""
+        return np.asarray(numbered(self.task_codes, self.seed, self.varied_codes)[0], np.int64)
+
+    @cached_property
+    def seed(self) -> Whole:
+        return self.rows.whole_numbers("seed")
+
+    @cached_property
+    def task_codes(self) -> Whole:
+        """Which runs are of the same task."""
+        return self.rows.coded("task").codes
+
+    @cached_property
+    def varied_codes(self) -> Whole:
+        """Which runs have the same values of what is varied."""
+        return self.codes_of_varied([varied_words(varied) for varied in self.few_varied])
+
+    @property
+    def few_varied(self) -> Sequence[Mapping[str, Any]]:
+        """The different values of what is varied; equal ones may come twice."""
+        return self.rows.coded("varied").values
+
+    def codes_of_varied(self, words: Sequence[str]) -> Whole:
+        """Return (n,) a code a run, from the words for each of the different values."""
+        places = {text: code for code, text in enumerate(dict.fromkeys((*map(varied_words, self.few_varied), *words)))}
+        return np.array([places[text] for text in words], np.int64)[self.rows.coded("varied").codes]
+
+    @cached_property
+    def round(self) -> Whole:
+        return self.rows.whole_numbers("round")
+
+    @cached_property
+    def launch(self) -> Whole:
+        return self.rows.whole_numbers("launch")
+
+    @cached_property
+    def launches(self) -> Mapping[int, LaunchRow]:
+        """The launches that these runs were made in, by number."""
+        wanted = set(self.launch.tolist())
+        return {launch.number: launch for launch in self.every_launch if launch.number in wanted}
+
+    def places_of(self, numbers: Whole) -> Whole:
+        """Return where the runs of these numbers stand, -1 for one that is not among them."""
+        places = self._place_by_number
+        return np.where(numbers < len(places), places[np.minimum(numbers, len(places) - 1)], -1)
+
+    @cached_property
+    def _place_by_number(self) -> Whole:
+        places = np.full(int(self.number.max()) + 1, -1, np.int64)
+        places[self.number] = np.arange(len(self.number))
+        return places
+
+    # ---- which runs something holds of ----
+
+    @property
+    def status(self) -> Coded:
+        return self.rows.coded("status")
+
+    @cached_property
+    def finished(self) -> Truths:
+        return self.status.where(lambda status: status == FINISHED)
+
+    @cached_property
+    def made_here(self) -> Truths:
+        """Which runs were made here, and not brought in from elsewhere."""
+        return ~self.rows.coded("cell").where(is_from_elsewhere)
+
+    def of_variant(self, name: str) -> Truths:
+        if name not in self._of_variant:
+            names = [variant.name for variant in self.variants]
+            self._of_variant[name] = np.asarray(self.variant == names.index(name))
+        return self._of_variant[name]
+
+    @cached_property
+    def _of_variant(self) -> dict[str, Truths]:
+        return {}
+
+    def on_rig(self, fingerprint: str) -> Truths:
+        return self.rows.coded("rig").where(lambda rig: rig == fingerprint)
+
+    @cached_property
+    def cold(self) -> Truths:
+        """Which rows are the first run of their process, of a variant that has others."""
+        first = self.rows.whole_numbers("place") == 1
+        for name in self.only_cold:
+            first &= ~self.of_variant(name)
+        return np.asarray(first)
+
+    @cached_property
+    def only_cold(self) -> tuple[str, ...]:
+        """The variants whose every run was the first of its process: their figures are cold ones."""
+        later = self.rows.whole_numbers("place") > 1
+        names = (variant.name for variant in self.variants)
+        mine = {name: self.of_variant(name) & self.finished for name in names}
+        return tuple(name for name, these in mine.items() if np.any(these) and not np.any(these & later))
+
+    @cached_property
+    def still_warming(self) -> tuple[Warming, ...]:
+        times_s = np.where(self.finished, self.rows.numbers("time_s"), np.nan)
+        cells = np.asarray(numbered(self.variant, self.item)[0], np.int64)
+        found = still_warming(times_s, cells, self.launch, self.rows.whole_numbers("place"))
+        return tuple(
+            Warming(launch=launch, variant=self.launches[launch].variant, runs=runs, less_time_share=share)
+            for launch, runs, share in found
+        )
+
+    def variants_from(self, source: str) -> tuple[str, ...]:
+        """Return the variants of which some figures are from this source."""
+        these = self.rows.coded("source").where(lambda known: known == source)
+        return tuple(v.name for v in self.variants if np.any(these & self.of_variant(v.name))) if np.any(these) else ()
+
+    def column(self, name: str) -> Floats:
+        """Return a column of the table of runs as numbers, 0 where nothing is known."""
+        return np.nan_to_num(self.rows.numbers(name))

@@ -1,0 +1,161 @@
+"""Which runs a finding rests on: gathered from a logbook, for the newest plan, as the user selects them.
+
+Warm-ups, voided runs and runs of cells that the plan no longer has are left out, and where a slot was filled again (a
+run that could not begin, say) the latest run counts.
+"""
+
+from collections import Counter
+from collections.abc import Iterator, Mapping, Set
+from dataclasses import dataclass, field
+from fnmatch import fnmatchcase
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from unvek.core.errors import InputError
+from unvek.core.evidence.counted_runs import CountedRuns, VariantOnRecord
+from unvek.core.evidence.evidence import Evidence
+from unvek.core.evidence.held import HeldAgainst
+from unvek.core.evidence.measurements import Measurements
+from unvek.core.evidence.settings import RunSettings
+from unvek.core.evidence.values import Values
+from unvek.core.logbook.plan_record import PlanOnRecord
+from unvek.core.logbook.rows import RunRow
+from unvek.core.logbook.run_table import RunTable
+from unvek.core.logbook.store import Logbook
+from unvek.core.rig.facts import rig_words
+from unvek.core.run.events.record import FINISHED, is_from_elsewhere
+from unvek.core.stats.grouping import numbered
+from unvek.core.units import counted
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Selection:
+    """Which of the runs a finding is to rest on.
+
+    reference replaces the plan's own; only and tasks are patterns (`*`, `?`, `[...]`) for the names of variants and
+    tasks, where the reference always stays; varied takes only runs with these values of settings that are varied.
+    """
+
+    reference: str | None = None
+    only: str = "*"
+    tasks: str = "*"
+    across_rigs: bool = False
+    varied: Mapping[str, Any] = field(default_factory=dict)
+
+
+EVERYTHING = Selection()
+
+
+def gather(logbook: Logbook, selection: Selection = EVERYTHING) -> Evidence:
+    """Gather the evidence for the newest plan.
+
+    Raises InputError where there are no runs, where no variant fits, and where the runs were made on more than one
+    rig, unless that is asked for.
+    """
+    only = selection.only
+    plan = logbook.newest_plan()
+    if plan is None:
+        raise InputError(f"there are no runs in {logbook.folder.path} yet; make some with 'unvek run PLAN'")
+    reference = selection.reference or plan.plan.reference
+    runs = logbook.run_table(RunRow)
+    every = (*_planned(plan), *_from_elsewhere(runs, plan))
+    names = [variant.name for variant in every]
+    if reference not in names:
+        raise InputError(f"there is no variant {reference!r} to be the reference; there are {', '.join(names)}")
+    variants = tuple(v for v in every if v.name == reference or fnmatchcase(v.name, only))
+    if only != "*" and not any(fnmatchcase(name, only) for name in names):
+        raise InputError(f"no variant's name fits {only!r}; there are {', '.join(names)}")
+    of_plan = _of_plan(runs, plan)
+    rows, left_out, voided = _counting_rows(runs, of_plan, {v.name for v in variants}, selection)
+    if not len(rows):
+        raise InputError("there are no measured runs of this plan yet; make some with 'unvek run PLAN'")
+    if not selection.across_rigs:
+        _refuse_several_rigs(logbook, rows)
+    counted_runs = CountedRuns(rows, variants, tuple(logbook.launches()))
+    settings = RunSettings(counted_runs, {task.name: task for task in plan.plan.tasks})
+    measured, definitions = Measurements.of(*logbook.measured()), logbook.definitions()
+    return Evidence(
+        values=Values(plan.plan, HeldAgainst(settings, reference), measured, definitions),
+        first_runs_s=_first_runs_s(runs, of_plan),
+        left_out=left_out,
+        voided=voided,
+        made_of=logbook.made_of_launches(),
+        rigs=logbook.rigs(),
+    )
+
+
+def _planned(plan: PlanOnRecord) -> Iterator[VariantOnRecord]:
+    for variant in plan.plan.variants:
+        yield VariantOnRecord(
+            name=variant.name, form=variant.form, settings=variant.settings,
+            weights_bytes=plan.weights_bytes.get(variant.name),
+        )  # fmt: skip
+
+
+def _from_elsewhere(runs: RunTable[RunRow], plan: PlanOnRecord) -> Iterator[VariantOnRecord]:
+    """The variants that runs from elsewhere are of and that the plan does not have."""
+    known = {variant.name for variant in plan.plan.variants}
+    for place in np.flatnonzero(runs.coded("cell").where(is_from_elsewhere)).tolist():
+        name = runs.column("variant")[place]
+        if name not in known:
+            known.add(name)
+            yield VariantOnRecord(name=name, form=runs.column("form")[place], settings={})
+
+
+def _of_plan(runs: RunTable[RunRow], plan: PlanOnRecord) -> NDArray[np.bool_]:
+    """Which runs are of a cell of the plan, or from elsewhere."""
+    cells = set(plan.cells)
+    return runs.coded("cell").where(lambda cell: cell in cells or is_from_elsewhere(cell))
+
+
+def _counting_rows(
+    runs: RunTable[RunRow], of_plan: NDArray[np.bool_], names: Set[str], selection: Selection
+) -> tuple[RunTable[RunRow], int, tuple[RunRow, ...]]:
+    """Return the runs that count, how many are left out, and which of these were voided."""
+    wanted = runs.coded("variant").where(lambda name: name in names)
+    wanted &= runs.coded("task").where(lambda name: fnmatchcase(name, selection.tasks))
+    wanted &= ~runs.coded("warm_up").where(bool)
+    wanted &= runs.coded("varied").where(
+        lambda varied: all(varied.get(name) == value for name, value in selection.varied.items())
+    )
+    is_voided = runs.coded("voided").where(lambda reason: reason is not None)
+    counting = wanted & of_plan & ~is_voided
+    voided = tuple(runs[place] for place in np.flatnonzero(wanted & is_voided).tolist())
+    return (
+        runs.take(_latest_of_slots(runs, np.flatnonzero(counting))),
+        int(np.count_nonzero(wanted & ~counting)),
+        voided,
+    )
+
+
+def _latest_of_slots(runs: RunTable[RunRow], places: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Of the runs at these places take the latest of each slot: of a cell, a round and a repeat."""
+    columns = (runs.coded("cell").codes, runs.whole_numbers("round"), runs.whole_numbers("repeat"))
+    slots, count = numbered(*(column[places] for column in columns))
+    latest = np.zeros(count, np.int64)
+    np.maximum.at(latest, slots, places)
+    return np.sort(latest)
+
+
+def _first_runs_s(runs: RunTable[RunRow], of_plan: NDArray[np.bool_]) -> dict[str, list[float]]:
+    """Return the seconds of the first run of every process, by variant: the warm-ups among them too."""
+    first = (runs.whole_numbers("place") == 1) & of_plan
+    found: dict[str, list[float]] = {}
+    for place in np.flatnonzero(first).tolist():
+        if runs.column("voided")[place] is None and runs.column("status")[place] == FINISHED:
+            found.setdefault(runs.column("variant")[place], []).append(runs.column("time_s")[place])
+    return found
+
+
+def _refuse_several_rigs(logbook: Logbook, rows: RunTable[RunRow]) -> None:
+    counts = Counter(rows.column("rig"))
+    if len(counts) < 2:
+        return
+    rigs = logbook.rigs()
+    named = "; ".join(f"{counted(count, 'run')} on {rig_words(rigs[rig])} ({rig[:8]})" for rig, count in counts.items())
+    raise InputError(
+        f"these runs were made on {len(counts)} rigs: {named}. Times of different machines do not compare: "
+        "make the missing runs here with 'unvek run', or add --across-rigs to compare all the same"
+    )

@@ -1,0 +1,78 @@
+"""Which run of the reference each output is held against, for a likeness."""
+
+from itertools import combinations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from unvek.core.evidence.counted_runs import Whole
+from unvek.core.evidence.held import HeldAgainst
+from unvek.core.stats.grouping import numbered
+
+Codes = NDArray[np.integer]
+
+
+def partners(held: HeldAgainst) -> tuple[Whole, Whole]:
+    """Return (pairs,) the numbers of runs, and (pairs,) of the reference's run that each is held against.
+
+    That is its run of the same item (as `HeldAgainst.codes` has it), round and repeat, or else its first of the
+    item; for a run of the reference itself its next one of the item. To place likenesses between a rerun and another
+    seed, the reference's first runs of each two seeds of a task are paired too.
+    """
+    runs = held.runs
+    finished = np.flatnonzero(runs.finished & runs.made_here)
+    theirs = np.flatnonzero(runs.finished & runs.made_here & runs.of_variant(held.reference))
+    if not len(theirs):
+        return np.zeros(0, np.int64), np.zeros(0, np.int64)
+    every = np.r_[finished, theirs]
+    codes = np.r_[held.codes[finished], runs.varied_codes[theirs]]
+    items, count = numbered(runs.task_codes[every], runs.seed[every], codes)
+    repeats = runs.rows.whole_numbers("repeat")
+    slots, slots_count = numbered(items, runs.round[every], repeats[every])
+    ours = slice(0, len(finished))
+    rest = slice(len(finished), None)
+    of_slot, of_item = _first_of(slots[rest], slots_count), _first_of(items[rest], count)
+    found = np.where(of_slot[slots[ours]] >= 0, of_slot[slots[ours]], of_item[items[ours]])
+    next_one = _next_of_item(items[rest])
+    own = np.full(len(runs), -1, np.int64)
+    own[theirs] = np.arange(len(theirs))
+    is_own = (own[finished] >= 0) & (held.codes[finished] == runs.varied_codes[finished])
+    found[is_own] = next_one[own[finished[is_own]]]
+    known = found >= 0
+    pairs = np.array(_of_two_seeds(held, theirs), np.int64).reshape(-1, 2)
+    return (
+        runs.number[np.r_[finished[known], pairs[:, 0]]],
+        runs.number[np.r_[theirs[found[known]], pairs[:, 1]]],
+    )
+
+
+def _first_of(codes: Codes, count: int) -> Whole:
+    """Return (count,) the first place of each code, -1 where it has none."""
+    first = np.full(count, -1, np.int64)
+    first[codes[::-1]] = np.arange(len(codes))[::-1]
+    return first
+
+
+def _next_of_item(items: Codes) -> Whole:
+    """Return, for each place, the next of the same item, the first after the last; -1 for an item's only one."""
+    order = np.argsort(items, kind="stable")
+    ordered = items[order]
+    starts = np.flatnonzero(np.r_[True, ordered[1:] != ordered[:-1]])
+    lengths = np.diff(np.r_[starts, len(ordered)])
+    following = np.r_[order[1:], order[:1]]
+    following[starts + lengths - 1] = order[starts]
+    following[starts[lengths == 1]] = -1
+    found = np.empty(len(items), np.int64)
+    found[order] = following
+    return found
+
+
+def _of_two_seeds(held: HeldAgainst, theirs: Whole) -> list[tuple[int, int]]:
+    """The first runs of each two seeds of a task, at the values that outputs are held against."""
+    runs, codes = held.runs, set(held.codes[theirs].tolist())
+    firsts: dict[tuple[int, int], dict[int, int]] = {}
+    columns = (runs.task_codes[theirs], runs.varied_codes[theirs], runs.seed[theirs], theirs)
+    for task, varied, seed, place in zip(*(column.tolist() for column in columns), strict=True):
+        if varied in codes:
+            firsts.setdefault((task, varied), {}).setdefault(seed, place)
+    return [(later, earlier) for of in firsts.values() for earlier, later in combinations(of.values(), 2)]

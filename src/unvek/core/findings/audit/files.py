@@ -1,0 +1,83 @@
+"""What only a look at files can tell: replaced weights, outputs that are not what they were, or differ in size."""
+
+from collections.abc import Callable, Iterator, Mapping
+from pathlib import Path
+
+from unvek.core.evidence.evidence import Evidence
+from unvek.core.evidence.outputs import OutputError, Pictures, changed_outputs
+from unvek.core.findings.audit.confounder import DOUBT, NOTE, UNFAIR, Confounder
+from unvek.core.logbook.store import Logbook
+from unvek.core.plan.digests import DigestCache
+from unvek.core.units import counted
+
+MOST_NAMED = 4  # runs
+
+
+def file_findings(logbook: Logbook, evidence: Evidence, tell: Callable[[str], None] | None = None) -> list[Confounder]:
+    """Look at the files that the variants were made of, and at their outputs; `tell` hears of long readings."""
+    with DigestCache(tell) as digests:
+        return [
+            *_replaced(evidence, digests),
+            *_changed_outputs(logbook, evidence, digests),
+            *_picture_sizes(logbook, evidence),
+        ]
+
+
+def _replaced(evidence: Evidence, digests: DigestCache) -> Iterator[Confounder]:
+    latest: dict[str, Mapping[str, str]] = {}
+    for number, launch in sorted(evidence.runs.launches.items()):
+        made_of = evidence.made_of.get(number)
+        latest[launch.variant] = (made_of.files if made_of is not None else None) or {}
+    for name, files in latest.items():
+        for path, digest in files.items():
+            if Path(path).is_file() and digests.digest(Path(path)) != digest:
+                yield Confounder(
+                    code="weights-replaced", severity=NOTE, variants=(name,),
+                    text=f"{Path(path).name} of {name} is not the file any more that these runs were made with.",
+                    why="The figures here are of what it was before.",
+                    mend="Run the plan again: what the change touches is made anew.",
+                )  # fmt: skip
+
+
+def _changed_outputs(logbook: Logbook, evidence: Evidence, digests: DigestCache) -> Iterator[Confounder]:
+    """Hold every output against the digest that it was kept with: one that was changed is used by no measure."""
+    variants = dict(zip(evidence.runs.number.tolist(), evidence.runs.rows.column("variant"), strict=True))
+    changed: dict[str, list[int]] = {}
+    for run in changed_outputs(logbook, variants, digests):
+        changed.setdefault(variants[run], []).append(run)
+    for name, runs in changed.items():
+        named = ", ".join(str(run) for run in runs[:MOST_NAMED])
+        more = f" and {len(runs) - MOST_NAMED} more" if len(runs) > MOST_NAMED else ""
+        yield Confounder(
+            code="outputs-changed", severity=DOUBT, variants=(name,),
+            text=f"Of {name} the outputs of {counted(len(runs), 'run')} are not the files any more that the runs made, "
+                 f"or are gone: {named}{more}.",
+            why="They are measured and shown nowhere; what was worked out before is of the files as they were.",
+            mend="Put the files back; or void those runs with 'unvek void' and run the plan again.",
+        )  # fmt: skip
+
+
+def _picture_sizes(logbook: Logbook, evidence: Evidence) -> Iterator[Confounder]:
+    """Hold the sizes of the pictures of each item against the reference's; one a variant and item is looked at."""
+    pictures = Pictures(logbook)
+    sizes: dict[tuple[str, int], tuple[int, int]] = {}
+    columns = (evidence.runs.rows.column(name) for name in ("variant", "number"))
+    for variant, run, item in zip(*columns, evidence.runs.item.tolist(), strict=True):
+        key = (variant, item)
+        if key not in sizes:
+            try:
+                sizes[key] = pictures.size(run)
+            except OutputError:
+                continue  # no picture, or one that is not the run's own any more
+    for known in evidence.variants:
+        for (name, item), size in sizes.items():
+            theirs = sizes.get((evidence.reference, item))
+            if name == known.name and theirs and size != theirs:
+                yield Confounder(
+                    code="picture-sizes-differ", severity=UNFAIR, variants=(name,),
+                    text=f"{name} makes pictures of {size[0]} x {size[1]}, {evidence.reference} of "
+                         f"{theirs[0]} x {theirs[1]}.",
+                    why="What makes less is quicker for that alone, and a likeness can't be taken.",
+                    mend="Set the size on the tasks, alike for all; or read time.per.megapixel.",
+                )  # fmt: skip
+                break

@@ -1,0 +1,265 @@
+"""How the runs were made: which were cold, disturbed, fewer than others, of other things, or timed in another way."""
+
+import math
+from collections import Counter, defaultdict
+from collections.abc import Iterator, Mapping
+
+import numpy as np
+
+from unvek.core.evidence.evidence import Evidence
+from unvek.core.findings.audit.confounder import DOUBT, NOTE, UNFAIR, Confounder
+from unvek.core.logbook.rows import RunRow
+from unvek.core.measures.catalogue import COUNTED_IN, TIME
+from unvek.core.run.events.record import BY_HAND, DISTURBED_FROM, FAILURES, IMPORTED, MEASURED, SIMULATED
+from unvek.core.stats.grouping import group_medians, numbered
+from unvek.core.stats.trend import change
+from unvek.core.units import counted
+
+MANY_SHARE = 0.1  # of a variant's runs, from which on what is wrong with them is no side matter
+LENGTHS_DIFFER_FROM = 0.02
+OUTLIER_FACTOR, OUTLIER_DEVIATIONS = 1.2, 5.0
+MOST_NAMED = 4
+
+
+def runs_findings(evidence: Evidence) -> Iterator[Confounder]:
+    yield from _sources(evidence)
+    yield from _cold(evidence)
+    yield from _warming(evidence)
+    yield from _items(evidence)
+    yield from _launches(evidence)
+    yield from _lengths(evidence)
+    yield from _disturbed(evidence)
+    yield from _outliers(evidence)
+    yield from _trend(evidence)
+    yield from _failures(evidence)
+    yield from _voided(evidence)
+
+
+def _by_variant(evidence: Evidence, which: np.ndarray) -> Mapping[str, list[RunRow]]:
+    found: dict[str, list[RunRow]] = defaultdict(list)
+    for place in np.flatnonzero(which).tolist():
+        row = evidence.runs.rows[place]
+        found[row.variant].append(row)
+    return found
+
+
+def _names(evidence: Evidence) -> tuple[str, ...]:
+    """The variants that have a finished run."""
+    has_run = set(np.unique(evidence.runs.variant[evidence.runs.finished]).tolist())
+    return tuple(variant.name for place, variant in enumerate(evidence.variants) if place in has_run)
+
+
+def _sources(evidence: Evidence) -> Iterator[Confounder]:
+    of = {source: evidence.runs.variants_from(source) for source in (MEASURED, SIMULATED, BY_HAND, IMPORTED)}
+    said = {
+        SIMULATED: (UNFAIR, "measured on a stand-in, and simulated", "A stand-in's times are nobody's.",
+                    "Read them as an example only; run all of them on the same, real thing."),
+        BY_HAND: (DOUBT, "timed by hand", "A hand adds some tenths of a second, and no two times the same.",
+                  "Let Unvek run it; or time it so often that a tenth of a second does not matter."),
+        IMPORTED: (DOUBT, "imported, not measured here", "How those times were taken is not known here.",
+                   "Run it here: 'unvek run'."),
+    }  # fmt: skip
+    for source, (severity, words, why, mend) in said.items():
+        if of[source]:
+            mixed = any(other != source and names for other, names in of.items())
+            beside = f" beside what was {MEASURED} here" if of[MEASURED] and mixed else ""
+            yield Confounder(
+                code=source, severity=severity if mixed else NOTE, variants=of[source],
+                text=f"{', '.join(of[source])} {'was' if len(of[source]) == 1 else 'were'} {words}{beside}.",
+                why=why, mend=mend,
+            )  # fmt: skip
+
+
+def _cold(evidence: Evidence) -> Iterator[Confounder]:
+    cold, names = evidence.runs.only_cold, _names(evidence)
+    warm = [name for name in names if name not in cold]
+    if cold:
+        yield Confounder(
+            code="cold-mixed" if warm else "cold", severity=UNFAIR if warm else DOUBT, variants=cold,
+            text=f"Every run of {', '.join(cold)} was the first of its process"
+                 + (f", while {', '.join(warm)} ran warm." if warm else "."),
+            why="The first run of a process is slower: caches, files and libraries are being filled.",
+            mend="Set warmups to 1 or more; a program started for each run is always cold, so hold it against such.",
+        )  # fmt: skip
+
+
+def _warming(evidence: Evidence) -> Iterator[Confounder]:
+    launches: dict[str, int] = Counter(found.variant for found in evidence.runs.still_warming)
+    if launches:
+        most = max(found.less_time_share for found in evidence.runs.still_warming)
+        yield Confounder(
+            code="still-warming", severity=DOUBT, variants=tuple(launches),
+            text=f"Some launches were still getting faster after their warm-ups, by up to {100 * most:.0f} %: "
+                 f"{_each(launches)}.",
+            why="Figures of these variants hold something of the first, slower runs.",
+            mend="Set more warmups.",
+        )  # fmt: skip
+
+
+def _items(evidence: Evidence) -> Iterator[Confounder]:
+    counts = {
+        name: Counter(evidence.runs.item[evidence.runs.of_variant(name) & evidence.runs.finished].tolist())
+        for name in _names(evidence)
+    }
+    theirs = counts.get(evidence.reference)
+    if theirs is None:
+        return
+    for name, ours in counts.items():
+        missing, more = theirs.keys() - ours.keys(), ours.keys() - theirs.keys()
+        if missing or more:
+            words = [f"lacks {len(missing)}" if missing else "", f"has {len(more)} more" if more else ""]
+            yield Confounder(
+                code="items-differ", severity=UNFAIR, variants=(name,),
+                text=f"{name} {' and '.join(word for word in words if word)} of the items (task and seed) "
+                     f"that {evidence.reference} has finished.",
+                why="One may have had the easier tasks. Ratios are of the common items only; medians are not.",
+                mend="Finish the plan with 'unvek run', or take the common tasks with --tasks.",
+            )  # fmt: skip
+        elif any(ours[item] != theirs[item] for item in theirs):
+            yield Confounder(
+                code="repeats-differ", severity=NOTE, variants=(name,),
+                text=f"{name} has {sum(ours.values())} finished runs, {evidence.reference} {sum(theirs.values())}.",
+                why="The one with fewer is known less well; its interval says how well.",
+                mend="Finish the plan with 'unvek run'.",
+            )  # fmt: skip
+
+
+def _launches(evidence: Evidence) -> Iterator[Confounder]:
+    once = tuple(
+        name
+        for name in _names(evidence)
+        if len(np.unique(evidence.runs.launch[evidence.runs.of_variant(name) & evidence.runs.finished])) == 1
+    )
+    if once:
+        yield Confounder(
+            code="one-launch", severity=UNFAIR, variants=once,
+            text=f"All runs of {', '.join(once)} are from one launch.",
+            why="Starts of a process differ from each other, and one of them can't show by how much.",
+            mend="Set rounds to 3 or more.",
+        )  # fmt: skip
+
+
+def _lengths(evidence: Evidence) -> Iterator[Confounder]:
+    known = evidence.values.measures
+    units = [unit for unit in COUNTED_IN if f"output.{unit}" in known and evidence.values.has(f"output.{unit}")]
+    for name in _names(evidence) if units else ():
+        ratio = evidence.ratio_to_reference(f"output.{units[0]}", name)
+        if ratio is not None and abs(math.log(ratio.value)) > LENGTHS_DIFFER_FROM:
+            yield Confounder(
+                code="lengths-differ", severity=UNFAIR, variants=(name,),
+                text=f"{name} writes {ratio.value:.2f} times as many {units[0]} as {evidence.reference}.",
+                why="What writes less is done sooner for that alone.",
+                mend=f"Read the rate of {units[0]}, or the time for each, instead of the whole time.",
+            )  # fmt: skip
+
+
+def _taken_by_others(row: RunRow) -> float:
+    return (row.others_share or 0.0) + (row.stolen_share or 0.0)
+
+
+def _disturbed(evidence: Evidence) -> Iterator[Confounder]:
+    disturbed = evidence.runs.column("others_share") + evidence.runs.column("stolen_share") >= DISTURBED_FROM
+    by_severity: dict[str, dict[str, list[RunRow]]] = {DOUBT: {}, NOTE: {}}
+    for name, rows in _by_variant(evidence, disturbed & evidence.runs.finished).items():
+        share = len(rows) / np.count_nonzero(evidence.runs.of_variant(name) & evidence.runs.finished)
+        by_severity[DOUBT if share > MANY_SHARE else NOTE][name] = rows
+    for severity, found in by_severity.items():
+        if found:
+            most = max(_taken_by_others(row) for rows in found.values() for row in rows)
+            many = "a tenth of a variant's runs or more" if severity == DOUBT else "a few runs"
+            yield Confounder(
+                code="disturbed", severity=severity, variants=tuple(found),
+                text=f"During {many}, other processes or the host took up to {most:.1f} cores: {_numbers(found)}.",
+                why="A model that has to share its cores is slower than it need be.",
+                mend="See 'unvek rig' for what else runs; void those runs with 'unvek void' and run the plan again.",
+            )  # fmt: skip
+
+
+def _apart(evidence: Evidence) -> tuple[np.ndarray, np.ndarray]:
+    """Return the places of the runs whose time is known, and how far the logarithm of each is from its like's usual."""
+    times = evidence.values.of(TIME)
+    places = np.flatnonzero(np.isfinite(times) & (times > 0))
+    groups, count = numbered(evidence.runs.variant[places], evidence.runs.item[places])
+    logs = np.log(times[places])
+    return places, logs - group_medians(logs, groups, count)[groups]
+
+
+def _outliers(evidence: Evidence) -> Iterator[Confounder]:
+    places, apart = _apart(evidence)
+    apart = np.abs(apart)
+    groups, count = numbered(evidence.runs.variant[places], evidence.runs.item[places])
+    usual = group_medians(apart, groups, count)[groups]
+    far = (apart > math.log(OUTLIER_FACTOR)) & (apart > OUTLIER_DEVIATIONS * 1.4826 * usual)
+    by_variant: dict[str, list[RunRow]] = defaultdict(list)
+    for place in np.flatnonzero(far):
+        row = evidence.runs.rows[places[place]]
+        by_variant[row.variant].append(row)
+    if by_variant:
+        every = [row for rows in by_variant.values() for row in rows]
+        caused = sum(_taken_by_others(row) >= DISTURBED_FROM for row in every)
+        cause = f"; in {caused} of them something else kept the machine busy" if caused else "; nothing seen says why"
+        yield Confounder(
+            code="outliers", severity=NOTE, variants=tuple(by_variant),
+            text=f"{counted(len(every), 'run')} took quite another time than others of the same item: "
+                 f"{_numbers(by_variant)}{cause}.",
+            why="Medians hardly feel them, but they may be worth a look.",
+            mend="See 'unvek show RUN'; void a run only for a reason that has nothing to do with its time.",
+        )  # fmt: skip
+
+
+def _trend(evidence: Evidence) -> Iterator[Confounder]:
+    places, apart = _apart(evidence)
+    launches, count = numbered(evidence.runs.launch[places])
+    levels = group_medians(apart, launches, count)
+    changed = change(levels)
+    if changed is not None:
+        yield Confounder(
+            code="session-trend", severity=DOUBT, variants=_names(evidence),
+            text=f"Over the session all variants together grew {'slower' if changed > 0 else 'faster'}, by about "
+                 f"{100 * abs(math.expm1(changed)):.0f} % from the first third of it to the last.",
+            why="A machine that heats up or settles changes every figure. Ratios are paired by round, so they feel it "
+                "little; medians do.",
+            mend="Keep order = \"rotated\", and let the machine settle; then 'unvek run --afresh'.",
+        )  # fmt: skip
+
+
+def _failures(evidence: Evidence) -> Iterator[Confounder]:
+    failed = evidence.runs.status.where(lambda status: status in FAILURES)
+    for name, rows in _by_variant(evidence, failed).items():
+        kinds = ", ".join(f"{kind} {number}" for kind, number in Counter(row.status for row in rows).items())
+        yield Confounder(
+            code="survivors", severity=DOUBT, variants=(name,),
+            text=f"{counted(len(rows), 'run')} of {name} failed ({kinds}), and no time or score speaks of them.",
+            why="Figures of what survived look better than the variant is.",
+            mend="Read the failure share beside the times; 'unvek log --status failed' lists them.",
+        )  # fmt: skip
+
+
+def _voided(evidence: Evidence) -> Iterator[Confounder]:
+    by_variant: dict[str, list[RunRow]] = defaultdict(list)
+    for row in evidence.voided:
+        by_variant[row.variant].append(row)
+    for name, rows in by_variant.items():
+        reasons = ", ".join(dict.fromkeys(str(row.voided) for row in rows))
+        yield Confounder(
+            code="voided", severity=NOTE, variants=(name,),
+            text=f"Of {name} {counted(len(rows), 'run')} {'was' if len(rows) == 1 else 'were'} taken out: "
+                 f"{reasons[:200]}.",
+            why="Runs that are taken out for how they came out bend every figure.",
+            mend="See 'unvek log' for which; 'unvek void RUN --undo' takes one in again.",
+        )  # fmt: skip
+
+
+def _each(counts: Mapping[str, int]) -> str:
+    return ", ".join(f"{name} {count}" for name, count in counts.items())
+
+
+def _numbers(found: Mapping[str, list[RunRow]]) -> str:
+    """Name the runs of each variant; of many the first."""
+    words = []
+    for name, rows in found.items():
+        numbers = [str(row.number) for row in rows[:MOST_NAMED]]
+        words.append(
+            f"{name} {', '.join(numbers)}{f' and {len(rows) - MOST_NAMED} more' if len(rows) > MOST_NAMED else ''}"
+        )
+    return "; ".join(words)

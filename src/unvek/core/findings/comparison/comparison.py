@@ -1,0 +1,195 @@
+"""The variants against the reference: every measure with its interval, its ratio and what that answers."""
+
+from collections import Counter
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from unvek.core.evidence.counted_runs import VariantOnRecord
+from unvek.core.evidence.drift import drift_of
+from unvek.core.evidence.evidence import Evidence
+from unvek.core.findings.audit.audit import doubts_of
+from unvek.core.findings.circumstances import circumstance_notes
+from unvek.core.findings.comparison.found import Comparison, ComparisonRow, FailuresFound, MeasureFound, RatioFound
+from unvek.core.findings.comparison.sentences import sentence
+from unvek.core.measures.catalogue import TIME
+from unvek.core.measures.definition import LESS, Measure
+from unvek.core.run.events.record import FAILURES, OUTCOMES
+from unvek.core.stats.conclusion import conclusion, rounds_to_settle
+from unvek.core.stats.grouping import numbered
+from unvek.core.stats.launches import Ratio
+from unvek.core.stats.speedup import Split, SteppedRuns, split_speed_up
+from unvek.core.stats.student import wilson
+
+DEFAULT_MEASURES = (TIME, "step.time", "time.load", "memory.peak", "memory.device", "energy")
+# Of answers that come in pieces; shown where there are any.
+STREAM_MEASURES = (
+    "rate.tokens", "rate.words", "rate.characters", "time.first", "gap.p99", "output.tokens",
+    "rate.tokens.sum", "rate.words.sum", "rate.characters.sum", "request.time", "requests.failed",
+)  # fmt: skip
+# Beside the total where what is made differs in length: what each is over, and where that stands.
+FOR_LENGTHS = {
+    "time.per.token": "rate.tokens",
+    "time.per.frame": "rate.frames",
+    "time.per.megapixel": "rate.megapixels",
+}
+MOST_DOTS = 200  # single runs drawn of one variant
+UNCLEAR = "unclear"
+LAUNCHES, ITEMS = "launches", "items"
+
+
+def compare(evidence: Evidence, rig: Mapping[str, Any], asked: Sequence[str] = ()) -> Comparison:
+    """Return the comparison of everything in the evidence; InputError where a measure asked for is none."""
+    for name in asked:
+        evidence.values.measure(name)
+    columns = {name: evidence.values.of(name) for name in _names(evidence, asked)}
+    doubts = doubts_of(evidence)
+    rows = tuple(_row(evidence, variant, columns) for variant in evidence.variants)
+    main, quality = asked[0] if asked else TIME, evidence.plan.quality
+    return Comparison(
+        title=evidence.plan.title,
+        reference=evidence.reference,
+        rig=rig,
+        quality=quality,
+        asked=tuple(dict.fromkeys(asked)),
+        rows=tuple(
+            replace(
+                row,
+                sentence=sentence(row, evidence.reference, main, quality),
+                doubts=tuple(doubt.number for doubt in doubts if row.variant in doubt.variants),
+            )
+            for row in rows
+        ),
+        doubts=doubts,
+        notes=tuple(_notes(evidence, rows, columns)),
+    )
+
+
+def _names(evidence: Evidence, asked: Sequence[str]) -> list[str]:
+    """Return the measures that this comparison holds: the usual ones, the plan's, those asked for, those that apply."""
+    names = [*DEFAULT_MEASURES, *evidence.values.score_names, *asked]
+    known = evidence.values.measures
+    streamed = [name for name in STREAM_MEASURES if name in known and evidence.values.has(name)]
+    if any(np.nansum(evidence.values.of(name)) > 0 for name in streamed if name != "time.first"):
+        names += streamed
+    names += [name for name, rate in FOR_LENGTHS.items() if _lengths_differ(evidence, name, rate)]
+    return list(dict.fromkeys(names))
+
+
+def _lengths_differ(evidence: Evidence, per: str, rate: str) -> bool:
+    """Whether variants make more of it than others, of the same item: then their whole times are no measure."""
+    if per == "time.per.token":
+        made = evidence.values.of("output.tokens")
+    else:
+        made = np.round(evidence.values.of(rate) * evidence.values.of(TIME), 6)
+    made = np.where(made > 0, made, np.nan)
+    known = np.isfinite(made)
+    if not np.any(known):
+        return False
+    items, count = numbered(evidence.runs.item[known])
+    shortest, longest = np.full(count, np.inf), np.zeros(count)
+    np.minimum.at(shortest, items, made[known])
+    np.maximum.at(longest, items, made[known])
+    return bool(np.any(shortest < longest))
+
+
+def _row(evidence: Evidence, variant: VariantOnRecord, columns: Mapping[str, np.ndarray]) -> ComparisonRow:
+    mine = evidence.runs.of_variant(variant.name)
+    statuses = evidence.runs.status.take(mine).counts()
+    steps = evidence.values.of("output.steps")[mine]
+    steps = steps[np.isfinite(steps)]
+    return ComparisonRow(
+        variant=variant.name,
+        form=variant.form,
+        rounds=len(np.unique(evidence.runs.round[mine & evidence.runs.finished])),
+        runs=statuses.total(),
+        finished=int(np.count_nonzero(mine & evidence.runs.finished)),
+        steps=float(np.median(steps)) if np.any(steps) else None,
+        weights_bytes=variant.weights_bytes,
+        first_run_s=float(np.median(first)) if (first := evidence.first_runs_s.get(variant.name)) else None,
+        measures={name: _measure(evidence, evidence.values.measure(name), values, mine, variant.name)
+                  for name, values in columns.items()},
+        failures=_failures(statuses),
+        split=_split(evidence, variant.name),
+    )  # fmt: skip
+
+
+def _measure(
+    evidence: Evidence, measure: Measure, values: np.ndarray, mine: np.ndarray, name: str
+) -> MeasureFound:  # fmt: skip
+    place = evidence.location(measure.name, mine)
+    ratio = evidence.ratio_to_reference(measure.name, name)
+    found = _conclusion(measure, ratio)
+    known = values[mine][np.isfinite(values[mine])]
+    return MeasureFound(
+        unit=measure.unit,
+        better=measure.better,
+        median=place.value if place else None,
+        low=place.low if place else None,
+        high=place.high if place else None,
+        ratio=RatioFound(value=ratio.value, low=ratio.low, high=ratio.high) if ratio else None,
+        answer=found,
+        more_rounds=rounds_to_settle(ratio) if ratio is not None and found == UNCLEAR else None,
+        over=ITEMS if evidence.values.is_score(measure.name) else LAUNCHES,
+        drift=drift_of(evidence, measure.name, values, mine)
+        if measure.name in evidence.values.likeness_names
+        else None,
+        dots=tuple(float(value) for value in known[:: max(1, len(known) // MOST_DOTS)]),
+    )
+
+
+def _conclusion(measure: Measure, ratio: Ratio | None) -> str | None:
+    if measure.better is None:
+        return None
+    words = ("faster", "slower") if measure.is_speed else ("better", "worse")
+    return conclusion(ratio, better_is_less=measure.better == LESS, words=words)
+
+
+def _split(evidence: Evidence, name: str) -> Split | None:
+    if name == evidence.reference:
+        return None
+    return split_speed_up(_stepped(evidence, name), _stepped(evidence, evidence.reference))
+
+
+def _stepped(evidence: Evidence, name: str) -> SteppedRuns:
+    mine = evidence.runs.of_variant(name)
+    return SteppedRuns(
+        time_s=evidence.values.of(TIME)[mine],
+        steps=evidence.values.of("output.steps")[mine],
+        step_s=evidence.values.of("step.time")[mine],
+        rounds=evidence.runs.round[mine],
+        items=evidence.runs.item[mine],
+    )
+
+
+def _failures(statuses: Counter[str]) -> FailuresFound:
+    outcomes = sum(statuses[status] for status in OUTCOMES)
+    kinds = {status: statuses[status] for status in FAILURES if statuses[status]}
+    count = sum(kinds.values())
+    low, high = wilson(count, outcomes)
+    share = count / outcomes if outcomes else 0.0
+    return FailuresFound(count=count, share=share, low=low, high=high, kinds=kinds)
+
+
+def _notes(evidence: Evidence, rows: tuple[ComparisonRow, ...], measures: Collection[str]) -> list[str]:
+    notes = []
+    rounds = max((row.rounds for row in rows), default=0)
+    if rounds == 1:
+        notes.append("One round only: no interval can be given, since what varies from one start of a process to the "
+                     "next has not been seen. Set rounds to 3 or more.")  # fmt: skip
+    short = [row.variant for row in rows if row.rounds < rounds]
+    if short and rounds > 1:
+        notes.append(f"Fewer rounds than the others so far: {', '.join(short)}.")
+    unfinished = [row.variant for row in rows if row.finished == 0]
+    if unfinished:
+        notes.append(f"No finished run: {', '.join(unfinished)}. 'unvek log' lists what happened.")
+    notes += [
+        f"Taken together over {name} {', '.join(map(str, values))}; --varied {name}={values[0]} takes one."
+        for name, values in evidence.settings.varied_values.items()
+    ]
+    notes += circumstance_notes(evidence, with_warming=False, measures=measures)  # warming is among the doubts
+    if evidence.left_out:
+        notes.append(f"{evidence.left_out} voided runs, or runs of an earlier form of the plan, are left out.")
+    return notes

@@ -1,0 +1,89 @@
+"""What a comparison has found: plain values, which tables, sentences and JSON are made of."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any, ClassVar
+
+from unvek.core.findings.audit.audit import Doubt
+from unvek.core.stats.speedup import Split
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RatioFound:
+    """The variant over the reference."""
+
+    value: float
+    low: float | None
+    high: float | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class MeasureFound:
+    """One measure of one variant. `drift` places a likeness between a rerun (0) and another seed (1).
+
+    `over` says what the interval is over: launches; or, of scores, items where that is wider.
+    """
+
+    unit: str
+    better: str | None
+    median: float | None
+    low: float | None
+    high: float | None
+    ratio: RatioFound | None
+    answer: str | None
+    more_rounds: int | None
+    over: str
+    drift: float | None
+    dots: tuple[float, ...] = field(default=(), metadata={"json": False})
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FailuresFound:
+    """How many of the runs with an outcome failed, with the share's interval."""
+
+    count: int
+    share: float
+    low: float
+    high: float
+    kinds: Mapping[str, int]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ComparisonRow:
+    """One variant. `first_run` is the first runs of its processes, which no other figure uses.
+
+    `split` says where the time that it saves against the reference comes from; None where there are no steps.
+    `sentence` says it all aloud; `doubts` are the numbers, from 1, of the doubts that concern it.
+    """
+
+    variant: str
+    form: str
+    rounds: int
+    runs: int
+    finished: int
+    steps: float | None
+    weights_bytes: int | None
+    first_run_s: float | None
+    measures: Mapping[str, MeasureFound]
+    failures: FailuresFound
+    split: Split | None
+    sentence: str = ""
+    doubts: tuple[int, ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Comparison:
+    """All variants, the reference among them, in the plan's order.
+
+    `asked` are the measures that were asked for by name, the first of which the sentences speak of; by time if none.
+    """
+
+    kind: ClassVar[str] = "comparison"
+    title: str
+    reference: str
+    rig: Mapping[str, Any]
+    quality: str | None
+    asked: tuple[str, ...]
+    rows: tuple[ComparisonRow, ...]
+    doubts: tuple[Doubt, ...]
+    notes: tuple[str, ...]

@@ -1,0 +1,96 @@
+"""A row of a comparison as one sentence that could be read aloud, and that can't be taken for more than it says."""
+
+from unvek.core.findings.comparison.found import ComparisonRow, MeasureFound, RatioFound
+from unvek.core.measures.catalogue import TIME
+from unvek.core.stats.conclusion import MARGIN
+from unvek.core.stats.speedup import Split
+from unvek.core.units import bytes_words, counted, duration_words, ratio_decimals, speed_words, times_words
+
+WORTH_NAMING = 0.1  # of what all the parts of a split come to
+
+
+def sentence(row: ComparisonRow, reference: str, measure: str, quality: str | None) -> str:
+    """Say what a measure of this variant is against the reference's, and what goes with it."""
+    words = [_about(row, reference, measure)]
+    if measure == TIME and row.split is not None and row.measures[TIME].answer in ("faster", "slower"):
+        words.append(_split_words(row.split))
+    score = row.measures.get(quality) if quality and quality != measure else None
+    if score is not None and score.median is not None:
+        words.append(f"{quality} {score.median:.3g}")
+    if row.failures.count:
+        words.append(f"{row.failures.count} of {counted(row.runs, 'run')} failed")
+    return "; ".join(word for word in words if word) + "."
+
+
+def _about(row: ComparisonRow, reference: str, name: str) -> str:
+    found = row.measures[name]
+    subject, verb = (row.variant, "takes") if name == TIME else (f"{name} of {row.variant}", "is")
+    if row.finished == 0:
+        return f"{row.variant} has no run that finished"
+    if found.median is None:
+        return f"{name} is not known of {row.variant}"
+    if row.variant == reference:
+        return f"{subject}, the reference, {verb} {_value(found)}"
+    if found.ratio is None:
+        return f"{subject} {verb} {_value(found)}, with nothing of {reference} to pair it with"
+    return f"{subject} {_against(found, found.ratio, reference, name)}"
+
+
+def _against(found: MeasureFound, ratio: RatioFound, reference: str, name: str) -> str:
+    is_time = name == TIME
+    said = speed_words(ratio.value, reference) if is_time else f"{times_words(ratio.value)} that of {reference}"
+    if ratio.low is not None and ratio.high is not None and not is_time:
+        said = f"{ratio.value:.{ratio_decimals(ratio.low, ratio.high)}f}x that of {reference}"
+    if ratio.low is None or ratio.high is None:
+        return f"was {said} in the one launch there is, which may be luck"
+    if found.answer == "same":
+        return f"{'takes as long as' if is_time else 'is the same as that of'} {reference}, within {100 * MARGIN:.0f} %"
+    if found.answer == "unclear":
+        open_ = "may be faster or slower than" if is_time else "may be more or less than that of"
+        return f"{open_} {reference} ({_range(ratio, is_time)}); {_needed(found)}"
+    return f"is {said}, {_range(ratio, is_time)}{f': {found.answer}' if found.answer and not is_time else ''}"
+
+
+def _range(ratio: RatioFound, is_time: bool) -> str:
+    """The interval in times, with the digits that it supports."""
+    assert ratio.low is not None
+    assert ratio.high is not None
+    low, high = (1 / ratio.high, 1 / ratio.low) if is_time else (ratio.low, ratio.high)
+    decimals = ratio_decimals(low, high)
+    return f"95 % sure of {low:.{decimals}f} to {high:.{decimals}f} times"
+
+
+def _needed(found: MeasureFound) -> str:
+    if found.over == "items":
+        return "more tasks or seeds would be needed to tell"
+    if found.more_rounds is None:
+        return "very many more rounds would be needed to tell"
+    return f"about {counted(found.more_rounds, 'more round')} would tell"
+
+
+def _value(found: MeasureFound) -> str:
+    assert found.median is not None
+    match found.unit:
+        case "s":
+            return duration_words(found.median)
+        case "B":
+            return bytes_words(found.median)
+        case unit:
+            return f"{found.median:.3g}{' ' if unit else ''}{unit}"
+
+
+def _split_words(split: Split) -> str:
+    """Say what made the difference: the parts that are a tenth of it or more, the largest first."""
+    steps = f"({split.steps:.3g} for {split.reference_steps:.3g})"
+    step_s = f"({duration_words(split.step_s)} for {duration_words(split.reference_step_s)})"
+    parts = [
+        (split.fewer_steps_s.value, f"fewer steps {steps}", f"more steps {steps}"),
+        (split.cheaper_steps_s.value, f"cheaper steps {step_s}", f"dearer steps {step_s}"),
+        (split.fixed_s.value, "what comes beside the steps", "what comes beside the steps"),
+    ]
+    least = WORTH_NAMING * sum(abs(saved_s) for saved_s, _, _ in parts)
+    named = sorted((part for part in parts if abs(part[0]) >= max(least, 1e-12)), key=lambda part: -abs(part[0]))
+    return ", ".join(
+        f"{duration_words(abs(saved_s))} {'less' if saved_s > 0 else 'more'} by {less if saved_s > 0 else more}"
+        for saved_s, less, more in named
+    )

@@ -1,0 +1,287 @@
+"""How a measure answers to a setting, or to a number about a task: points, fits, and where more stops paying."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Any, ClassVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from unvek.core.errors import InputError
+from unvek.core.evidence.counted_runs import VariantOnRecord
+from unvek.core.evidence.evidence import Evidence
+from unvek.core.findings.circumstances import circumstance_notes
+from unvek.core.logbook.rows import RunRow
+from unvek.core.measures.catalogue import TIME
+from unvek.core.measures.definition import MORE, Measure
+from unvek.core.stats.fits import Line, PowerLaw, line, power_law
+from unvek.core.stats.launches import Sample, paired_ratio
+from unvek.core.stats.plateau import plateau
+from unvek.core.stats.student import Estimate
+
+MOST_VALUES = 60
+ALL = "all variants"  # of a curve across them
+MOST_DOTS = 400  # single runs drawn of one point
+ADDS_UP = ("s", "J")  # of two runs one after the other there is as much as of both
+Value = float | str | bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PointFound:
+    """A measure at one value of the setting; `dots` are single runs."""
+
+    value: Value
+    n: int
+    median: float
+    low: float | None
+    high: float | None
+    dots: tuple[float, ...] = field(default=(), metadata={"json": False})
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlateauFound:
+    """The best value, those not measurably worse than it, and the cheapest (in time) of these."""
+
+    best: Value
+    as_good: tuple[Value, ...]
+    cheapest: Value
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LongOrShort:
+    """One run at a value `long` against `times` runs at `short` that come to the same: its share of what they take."""
+
+    long: float
+    short: float
+    times: int
+    value: float
+    low: float | None
+    high: float | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FitsFound:
+    """Fits through a variant's points; None where there are too few, what is fitted is not positive, or a score."""
+
+    line: Line | None
+    power: PowerLaw | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CurveRow:
+    """One variant, or all together. `change` is the last point over the first, of a curve along the run."""
+
+    variant: str
+    form: str
+    points: tuple[PointFound, ...]
+    fits: FitsFound
+    plateau: PlateauFound | None
+    long_or_short: tuple[LongOrShort, ...] = ()
+    change: Estimate | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Curve:
+    """A measure of every variant over the values of a setting."""
+
+    kind: ClassVar[str] = "curve"
+    title: str
+    setting: str
+    measure: str
+    unit: str
+    better: str | None
+    reference: str
+    rows: tuple[CurveRow, ...]
+    notes: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Values:
+    """The value of the setting of each run: a place in `names`, or -1; items are what is the same at every value."""
+
+    names: tuple[Value, ...]
+    places: NDArray[np.int64]
+    items: NDArray[np.int64]
+
+    @property
+    def numbers(self) -> NDArray[np.float64] | None:
+        """The values as numbers; None where they are none."""
+        if not all(isinstance(name, int | float) and not isinstance(name, bool) for name in self.names):
+            return None
+        return np.array(self.names, np.float64)
+
+
+def curve(evidence: Evidence, setting: str, measure_name: str = TIME) -> Curve:
+    """Return how a measure answers to a setting; InputError where these runs have not two values of it."""
+    measure = evidence.values.measure(measure_name)
+    values = values_of(evidence, setting)
+    if not np.any(np.isfinite(evidence.values.of(measure_name))):
+        raise InputError(f"no run here has a value of {measure_name}; 'unvek show RUN' lists what a run has")
+    found = [_row(evidence, variant, values, measure) for variant in evidence.variants]
+    if len(found) > 1 and all(row is not None and len(row.points) == 1 for row in found):
+        found = [_row(evidence, None, values, measure)]
+    return Curve(
+        title=evidence.plan.title,
+        setting=setting,
+        measure=measure.name,
+        unit=measure.unit,
+        better=measure.better,
+        reference=evidence.reference,
+        rows=tuple(row for row in found if row is not None),
+        notes=tuple(_notes(evidence, setting)),
+    )
+
+
+def values_of(evidence: Evidence, setting: str) -> Values:
+    """Return the setting's value in each run: as varied, or the task's number, or as variants and tasks set it.
+
+    InputError names what there is, where it has fewer than two values here.
+    """
+    found = [_value_of(evidence, setting, row) for row in evidence.runs.rows]
+    names = [value for value in dict.fromkeys(found) if value is not None]
+    if len(names) < 2:
+        known = ", ".join(_settings_with_values(evidence))
+        wanted = f"there are {known}, and position" if known else "vary one under [vary] in the plan; there is position"
+        raise InputError(f"{setting!r} has not two values in these runs; {wanted}")
+    if len(names) > MOST_VALUES:
+        raise InputError(
+            f"{setting!r} has {len(names)} values in these runs; a curve is drawn through {MOST_VALUES} at most"
+        )
+    if all(isinstance(name, int | float) for name in names):
+        names.sort()
+    places = {name: place for place, name in enumerate(names)}
+    is_varied = any(setting in row.varied for row in evidence.runs.rows)
+    items: dict[Any, int] = {}
+    keys = [_rest_of(row, setting) if is_varied else row.seed for row in evidence.runs.rows]
+    return Values(
+        names=tuple(names),
+        places=np.array([-1 if value is None else places[value] for value in found], np.int64),
+        items=np.array([items.setdefault(key, len(items)) for key in keys], np.int64),
+    )
+
+
+def _value_of(evidence: Evidence, setting: str, row: RunRow) -> Value | None:
+    if setting in row.varied:
+        value: Value = row.varied[setting]
+        return value
+    task = evidence.settings.tasks.get(row.task)
+    fact: Value | None = task.facts.get(setting) if task is not None else None
+    return fact if fact is not None else evidence.settings.of_run(row, setting)
+
+
+def _rest_of(row: RunRow, setting: str) -> tuple[Any, ...]:
+    others = sorted((name, repr(value)) for name, value in row.varied.items() if name != setting)
+    return row.task, row.seed, *others
+
+
+def _settings_with_values(evidence: Evidence) -> list[str]:
+    """Return the names that a curve can be drawn over."""
+    names: dict[str, None] = dict.fromkeys(evidence.settings.varied_values)
+    for task in evidence.settings.tasks.values():
+        names |= dict.fromkeys((*task.facts, *task.settings))
+    for variant in evidence.variants:
+        names |= dict.fromkeys(variant.settings)
+    rows = {(row.variant, row.task, repr(row.varied)): row for row in evidence.runs.rows}.values()
+    return [name for name in names if len({_value_of(evidence, name, row) for row in rows} - {None}) > 1]
+
+
+def _row(evidence: Evidence, variant: VariantOnRecord | None, values: Values, measure: Measure) -> CurveRow | None:
+    """The curve of a variant; of all together where each has a value of its own, with rounds for launches."""
+    mine = evidence.runs.of_variant(variant.name) if variant is not None else np.ones(len(evidence.runs), bool)
+    launches = evidence.runs.launch if variant is not None else evidence.runs.round
+    y = evidence.values.of(measure.name)
+    known = mine & np.isfinite(y) & (values.places >= 0)
+    places = [place for place in range(len(values.names)) if np.any(known & (values.places == place))]
+    if not places:
+        return None
+    at_places = [known & (values.places == place) for place in places]
+    points = tuple(
+        _point(evidence, measure.name, values.names[place], these)
+        for place, these in zip(places, at_places, strict=True)
+    )
+    numbers = values.numbers
+    fits = FitsFound(line=None, power=None)
+    if numbers is not None and len(places) > 1 and not evidence.values.is_score(measure.name):  # a score is no amount
+        x = numbers[values.places[known]]
+        fits = FitsFound(
+            line=line(x, y[known], launches[known], evidence.pilot),
+            power=power_law(x, y[known], launches[known], evidence.pilot) if len(places) > 2 else None,
+        )
+    samples = [
+        Sample(y[these], evidence.runs.round[these], launches[these], values.items[these]) for these in at_places
+    ]
+    adds_up = measure.unit in ADDS_UP and numbers is not None and variant is not None
+    return CurveRow(
+        variant=variant.name if variant is not None else ALL,
+        form=(variant or evidence.variants[0]).form,
+        points=points,
+        fits=fits,
+        plateau=_plateau(evidence, mine, values, measure, places, samples, points),
+        long_or_short=tuple(_long_or_short(samples, [values.names[place] for place in places])) if adds_up else (),
+    )
+
+
+def _point(evidence: Evidence, measure: str, value: Value, these: NDArray[np.bool_]) -> PointFound:
+    found = evidence.location(measure, these)
+    runs = evidence.values.of(measure)[these]
+    assert found is not None, "a point has a run whose value is known"
+    return PointFound(
+        value=value,
+        n=len(runs),
+        median=found.value,
+        low=found.low,
+        high=found.high,
+        dots=tuple(runs[:: max(1, len(runs) // MOST_DOTS)].tolist()),
+    )
+
+
+def _plateau(evidence: Evidence, mine: NDArray[np.bool_], values: Values, measure: Measure, places: Sequence[int],
+             samples: Sequence[Sample], points: Sequence[PointFound]) -> PlateauFound | None:  # fmt: skip
+    if measure.better is None:
+        return None
+    times = evidence.values.of(TIME)
+    mine = mine & np.isfinite(times)
+    costs = [
+        float(np.median(times[at])) if np.any(at := mine & (values.places == place)) else np.inf for place in places
+    ]
+    found = plateau(samples, [point.median for point in points], costs, more=measure.better == MORE)
+    if found is None:
+        return None
+    return PlateauFound(
+        best=points[found.best].value,
+        as_good=tuple(points[place].value for place in found.as_good),
+        cheapest=points[found.cheapest].value,
+    )
+
+
+def _long_or_short(samples: Sequence[Sample], names: Sequence[Any]) -> list[LongOrShort]:
+    """Hold one run at each value against several at the smallest value that it is a whole multiple of."""
+    found = []
+    for place, long in enumerate(names):
+        for before in range(place):
+            short = names[before]
+            times = round(long / short) if short > 0 else 0
+            if times < 2 or abs(long - times * short) > 1e-9 * long:
+                continue
+            ratio = paired_ratio(_within_launch(samples[place]), _within_launch(samples[before]))
+            if ratio is not None:
+                low, high = (None if end is None else end / times for end in (ratio.low, ratio.high))
+                found.append(
+                    LongOrShort(long=long, short=short, times=times, value=ratio.value / times, low=low, high=high)
+                )
+                break
+    return found
+
+
+def _within_launch(sample: Sample) -> Sample:
+    """The same runs, paired within the launch that made both: it is the unit here."""
+    return Sample(sample.values, sample.launches, sample.launches, sample.items)
+
+
+def _notes(evidence: Evidence, setting: str) -> list[str]:
+    others = {name: values for name, values in evidence.settings.varied_values.items() if name != setting}
+    notes = [
+        f"Taken together over {name} {', '.join(map(str, values))}; --varied {name}={values[0]} takes one."
+        for name, values in others.items()
+    ]
+    return notes + circumstance_notes(evidence)

@@ -1,0 +1,1 @@
+"""What the engine tells whoever watches, an entry a line (entries.py, journal.py), and their controls (controls.py)."""

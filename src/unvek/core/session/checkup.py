@@ -1,0 +1,153 @@
+"""Is this plan in order, and what would it run? Everything that can be told before anything runs."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, ClassVar
+
+from unvek.core.ask.secrets import Secrets
+from unvek.core.errors import PlanError, Problem
+from unvek.core.logbook.folder import DATABASE_NAME, logbook_beside
+from unvek.core.logbook.store import Logbook
+from unvek.core.plan.cells import cells_of, read_sources, vary_of, weights_bytes
+from unvek.core.plan.model import Plan
+from unvek.core.plan.read import read_plan
+from unvek.core.rig.present import accelerators_present
+from unvek.core.session.changed_files import FileChange, changed_files
+from unvek.core.session.settling import settled_plan
+from unvek.core.session.what_is_left import learned, remaining_of
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class VariantChecked:
+    """A variant as the plan has it, and what its weights weigh."""
+
+    name: str
+    form: str
+    settings: Mapping[str, Any]
+    weights_bytes: int | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ForecastFound:
+    """Seconds, from and to."""
+
+    low: float
+    high: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Checkup:
+    """What `check` found."""
+
+    kind: ClassVar[str] = "check"
+    plan: str
+    title: str | None
+    ok: bool
+    errors: tuple[Problem, ...]
+    doubts: tuple[str, ...]
+    reference: str | None
+    variants: tuple[VariantChecked, ...]
+    items: int
+    varied: Mapping[str, tuple[Any, ...]]
+    rounds: int
+    settle_to: float | None
+    most_rounds: int | None
+    repeats: int
+    warmups: int
+    cells: int
+    runs: int
+    already: int
+    forecast_s: ForecastFound | None
+    changes: tuple[FileChange, ...]
+
+
+def check_plan(path: Path, logbook_path: Path | None = None, tell: Callable[[str], None] | None = None) -> Checkup:
+    """Read a plan and say what is wrong with it and what it would run.
+
+    InputError where the file can't be read at all. A logbook that is there already is asked what is done, and
+    how long such runs have taken; none is made. `tell` hears of what takes long.
+    """
+    try:
+        plan = read_plan(path)
+    except PlanError as error:
+        return _of_wrong_plan(path, error)
+    sources = read_sources(plan, tell)
+    cells = cells_of(plan, sources)
+    folder = logbook_path or logbook_beside(plan)
+    remaining, forecast_s = remaining_of(plan, cells, None, ""), None
+    changes: tuple[FileChange, ...] = ()
+    if (folder / DATABASE_NAME).is_file():
+        with Logbook.open(folder) as logbook, accelerators_present(plan.rig) as present:
+            plan = settled_plan(plan, cells, logbook, present.rig.fingerprint)
+            remaining = remaining_of(plan, cells, logbook, present.rig.fingerprint)
+            forecast_s = remaining.time_left_s(learned(logbook))
+            changes = changed_files(logbook, plan, sources)
+    planned = len(cells) * plan.schedule.runs_of_a_cell
+    return Checkup(
+        plan=str(path),
+        title=plan.title,
+        ok=True,
+        errors=(),
+        doubts=(*(change.words for change in changes), *_doubts(plan)),
+        reference=plan.reference,
+        variants=tuple(
+            VariantChecked(
+                name=variant.name,
+                form=variant.form,
+                settings=variant.settings,
+                weights_bytes=weights_bytes(variant),
+            )
+            for variant in plan.variants
+        ),
+        items=sum(len(task.seeds) for task in plan.tasks),
+        varied=_varied(plan),
+        rounds=plan.schedule.rounds,
+        settle_to=plan.schedule.settle_to,
+        most_rounds=plan.schedule.most_rounds if plan.schedule.settle_to is not None else None,
+        repeats=plan.schedule.repeats,
+        warmups=plan.schedule.warmups,
+        cells=len(cells),
+        runs=planned,
+        already=planned - remaining.runs,
+        forecast_s=ForecastFound(low=forecast_s[0], high=forecast_s[1]) if forecast_s is not None else None,
+        changes=changes,
+    )
+
+
+def _varied(plan: Plan) -> dict[str, tuple[Any, ...]]:
+    """Return what is varied for any variant, with its values."""
+    found: dict[str, tuple[Any, ...]] = {}
+    for variant in plan.variants:
+        for name, values in vary_of(plan, variant).items():
+            found[name] = tuple(dict.fromkeys((*found.get(name, ()), *values)))
+    return {name: values for name, values in found.items() if len(values) > 1}
+
+
+def _of_wrong_plan(path: Path, error: PlanError) -> Checkup:
+    return Checkup(
+        plan=str(path), title=None, ok=False, errors=error.problems, doubts=(), reference=None, variants=(), items=0,
+        varied={}, rounds=0, settle_to=None, most_rounds=None, repeats=0, warmups=0, cells=0, runs=0, already=0,
+        forecast_s=None, changes=(),
+    )  # fmt: skip
+
+
+def _doubts(plan: Plan) -> list[str]:
+    doubts = []
+    if plan.schedule.rounds == 1:
+        doubts.append("One round gives no interval: what varies from one start of a process to the next stays unseen.")
+    if plan.schedule.warmups == 0:
+        doubts.append("Without warm-ups the first, slower run of each process counts as any other.")
+    if plan.measures and all(len(task.seeds) == 1 for task in plan.tasks):
+        doubts.append("No task has two seeds, so a likeness can't be put on the drift scale.")
+    if not plan.measures:
+        doubts.append("The plan measures no quality: add a [[measures]] table to trade speed against it.")
+    for runner in plan.runners.values():
+        missing = Secrets(runner.secrets).missing
+        if missing:
+            doubts.append(
+                f"The environment has no {', no '.join(missing)}, which the runner {runner.name} needs to start."
+            )
+    if len(plan.variants) == 1:
+        doubts.append("There is one variant only, so nothing is held against anything.")
+    return doubts

@@ -1,0 +1,42 @@
+"""From a ratio's interval to one of four conclusions, and how many more rounds would settle an open one."""
+
+import math
+from bisect import bisect_left
+
+from unvek.core.stats.launches import Ratio
+from unvek.core.stats.student import student_factor
+
+MARGIN = 0.02
+MOST_ROUNDS = 1000
+
+
+def conclusion(ratio: Ratio | None, better_is_less: bool, words: tuple[str, str], margin: float = MARGIN) -> str | None:
+    """Return words[0] (better), words[1] (worse), "same" or "unclear"; None where there is no interval.
+
+    "same" is said where the whole interval lies within the margin of 1, so an interval that excludes 1 by less
+    than anybody cares about is "same" too.
+    """
+    if ratio is None or ratio.low is None or ratio.high is None:
+        return None
+    if ratio.low >= 1 - margin and ratio.high <= 1 + margin:
+        return "same"
+    if ratio.high < 1:
+        return words[0 if better_is_less else 1]
+    if ratio.low > 1:
+        return words[1 if better_is_less else 0]
+    return "unclear"
+
+
+def rounds_to_settle(ratio: Ratio, margin: float = MARGIN) -> int | None:
+    """Return how many more rounds would settle an unclear ratio, if its value and spread stay as they are.
+
+    Settled is an interval that excludes 1, or lies within the margin of it, whichever comes first. None where
+    no number up to MOST_ROUNDS would do.
+    """
+    if ratio.spread is None:
+        return None
+    distance, spread = abs(math.log(ratio.value)), ratio.spread
+    needed = max(distance, math.log1p(margin) - distance)
+    counts = range(ratio.launches + 1, MOST_ROUNDS + 1)
+    few = bisect_left(counts, True, key=lambda count: student_factor(count) * spread / math.sqrt(count) < needed)
+    return counts[few] - ratio.launches if few < len(counts) else None

@@ -1,0 +1,85 @@
+"""Watching what runs on this machine, whoever started it."""
+
+import sys
+from pathlib import Path
+from time import sleep
+
+import click
+from rich.console import Console
+
+from unvek.core.run.journal.entries import Entry, Over
+from unvek.core.run.journal.journal import JournalReader, latest_journal
+from unvek.core.run.machine_lock import holder
+from unvek.show.live.live_view import draws
+from unvek.show.live.plain import PlainLines
+from unvek.show.terminal.console import clean
+
+LOOK_EVERY_S = 0.25
+
+
+def _say(words: str) -> None:
+    click.echo(clean(words), err=True)
+
+
+def watch_runs(logbook: Path | None) -> bool:
+    """Show what runs on this machine; False where nothing runs and there is no terminal to wait on.
+
+    On a terminal: waits for a run to begin, draws it until it is over, and leaves the last state standing.
+    Elsewhere: prints a line a run. logbook is where the runs before are looked for when nothing runs now.
+    """
+    from unvek.show.live.viewer import Viewer
+    from unvek.show.terminal.console import console
+
+    journal = _journal_now()
+    out = console()
+    if journal is None and draws():
+        _show_what_was(logbook, out)
+        while journal is None:
+            sleep(LOOK_EVERY_S)
+            journal = _journal_now()
+    if journal is None:
+        _say("nothing runs on this machine now")
+        before = latest_journal(logbook / "journal") if logbook is not None else None
+        if before is not None:
+            _print_lines(before, follow=False)
+        return False
+    if not draws():
+        _print_lines(journal, follow=True)
+        return True
+    viewer = Viewer(journal, out, goes_on=lambda: holder() is not None)
+    viewer.follow()
+    viewer.print_last()
+    if not viewer.state.over and not viewer.quit:
+        _say("The engine has ended without a word; every run that it had finished is safe.")
+    return True
+
+
+def _journal_now() -> Path | None:
+    """Return the journal of what runs now, if it is one: who holds the machine may have written anything."""
+    who = holder()
+    journal = who.journal if who is not None else None
+    return journal if journal is not None and journal.suffix == ".jsonl" and journal.is_file() else None
+
+
+def _show_what_was(logbook: Path | None, out: Console) -> None:
+    from unvek.show.live.viewer import Viewer
+
+    before = latest_journal(logbook / "journal") if logbook is not None else None
+    if before is not None:
+        Viewer(before, out, goes_on=lambda: False).print_last()
+    _say("Nothing runs on this machine now; waiting for a run to begin. Ctrl-C ends the waiting.")
+
+
+def _print_lines(journal: Path, follow: bool) -> None:
+    reader, lines = JournalReader(journal), PlainLines(sys.stdout)
+    over = False
+    while not over:
+        found = reader.read()
+        for entry in found:
+            if isinstance(entry, Entry):
+                lines.hear(entry)
+                over = over or isinstance(entry, Over)
+        if not found and (not follow or holder() is None):
+            return
+        if not found:
+            sleep(LOOK_EVERY_S)

@@ -1,0 +1,1 @@
+"""Findings as pictures in files."""

@@ -1,0 +1,1 @@
+"""Findings as tables and records: one file a finding."""

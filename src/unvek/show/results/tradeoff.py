@@ -1,0 +1,95 @@
+"""A trade-off, drawn: who is on the frontier, who beats whom, and the pick."""
+
+from collections.abc import Mapping
+from typing import Any
+
+from rich.console import Console
+from rich.text import Text
+
+from unvek.core.findings.tradeoff.tradeoff import Tradeoff
+from unvek.core.measures.catalogue import TIME
+from unvek.core.units import drift_words
+from unvek.show.palette import FORM_COLOURS
+from unvek.show.terminal.console import clean, faint
+from unvek.show.terminal.figures import UNKNOWN, figure, scale_for, unit_suffix, variant_text, warning_text
+from unvek.show.terminal.grid import Column, StripColumn, print_grid
+from unvek.show.terminal.heads import HEADS, KEPT
+from unvek.show.terminal.measure_strips import MeasureStrip, time_strips
+from unvek.show.terminal.views import View
+
+
+def print_tradeoff(out: Console, found: Tradeoff) -> None:
+    form = next((row.form for row in found.rows if row.variant == found.pick), "full")
+    if found.pick:
+        out.print(Text.assemble("Pick ", (clean(found.pick), f"bold {FORM_COLOURS[form]}")))
+    else:
+        out.print(warning_text("No pick"))
+    out.print(Text(clean(found.because)))
+    out.print()
+    print_grid(out, tradeoff_columns(found), _strips(found))
+    names = ", ".join(HEADS.get(count.measure, clean(count.measure)) for count in found.counts)
+    out.print()
+    out.print(
+        faint(
+            f"The frontier: beaten by no other on all of {names} at once; how probable that is, from resampled rounds."
+        )
+    )
+    for note in found.notes:
+        out.print(faint(clean(note)))
+
+
+def tradeoff_columns(found: Tradeoff) -> list[Column]:
+    columns = [Column("variant", numeric=False, keep=10)]
+    for row in found.rows:
+        columns[0].add(variant_text(row.variant, row.form))
+    for count in found.counts:
+        values = [row.values[count.measure] for row in found.rows]
+        scale = scale_for(count.unit, (value.median for value in values))
+        column = Column(HEADS.get(count.measure, clean(count.measure)), scale.unit, keep=KEPT.get(count.measure, 9))
+        for value in values:
+            column.add(figure(value.median, value.low, value.high, scale))
+        columns.append(column)
+    if any(row.drift is not None for row in found.rows):
+        drift = Column("drift", keep=6)
+        for row in found.rows:
+            drift.add(UNKNOWN if row.drift is None else drift_words(row.drift))
+        columns.append(drift)
+    frontier = Column("frontier", numeric=False, keep=8)
+    probability = Column("probability", keep=5)
+    beaten = Column("beaten by", numeric=False, keep=6)
+    for row in found.rows:
+        frontier.add(Text("on it", style="bold") if row.on_frontier else faint("beaten"))
+        probability.add(f"{row.probability:.2f}")
+        beaten.add(clean(", ".join(row.beaten_by)))
+    columns += [frontier, probability, beaten]
+    if any(row.unmet for row in found.rows):
+        unmet = Column("needs not met", numeric=False, keep=8)
+        for row in found.rows:
+            unmet.add(warning_text(clean("; ".join(row.unmet))))
+        columns.append(unmet)
+    return columns
+
+
+def _strips(found: Tradeoff) -> StripColumn:
+    times = [(row, row.values[TIME]) for row in found.rows]
+    strips = [MeasureStrip(form=row.form, middle=time.median, low=time.low, high=time.high) for row, time in times]
+    return time_strips(strips, next((time.median for row, time in times if row.variant == found.reference), None))
+
+
+def tradeoff_records(found: Tradeoff) -> list[Mapping[str, Any]]:
+    return [
+        {
+            "variant": row.variant,
+            "form": row.form,
+            **{count.measure + unit_suffix(count.unit): row.values[count.measure].median for count in found.counts},
+            "drift": row.drift,
+            "on_frontier": row.on_frontier,
+            "probability": row.probability,
+            "beaten_by": " ".join(row.beaten_by),
+            "picked": row.variant == found.pick,
+        }
+        for row in found.rows
+    ]
+
+
+TRADEOFF = View(print_tradeoff, tradeoff_columns, tradeoff_records)

@@ -1,0 +1,127 @@
+"""One run whole, drawn."""
+
+import shlex
+from collections.abc import Iterator
+
+from rich.console import Console
+from rich.text import Text
+
+from unvek.core.findings.log.run_list import RunList
+from unvek.core.findings.log.whole_run import AS_MADE, MeasurementFound, OutputFound, RunWhole
+from unvek.core.plan.runners import COMMAND, STREAM
+from unvek.core.rig.facts import rig_words
+from unvek.core.run.events.record import FINISHED
+from unvek.core.run.events.recording import UNNAMED_PHASE
+from unvek.core.units import bytes_words, counted, duration_words, range_words
+from unvek.show.results.answer_facts import TOLD_ABOVE, stream_facts
+from unvek.show.results.circumstances import machine_facts, made_of_facts
+from unvek.show.results.run_list import run_columns, run_records
+from unvek.show.terminal.bars import step_bars
+from unvek.show.terminal.console import clean, clean_lines, faint
+from unvek.show.terminal.figures import UNKNOWN, settings_words, variant_text, warning_text
+from unvek.show.terminal.grid import Column
+from unvek.show.terminal.views import View
+
+TEXT_SHOWN = 2000
+LONGEST_COMMAND = 400
+
+Fact = tuple[str, str | Text]
+
+
+def print_run(out: Console, run: RunWhole) -> None:
+    head = Text.assemble(
+        ("Run " + str(run.run), "bold"), "  ", variant_text(run.variant, run.form), f"  {clean(run.task)}"
+    )
+    out.print(head + Text(f", seed {run.seed}" + (", warm-up" if run.warm_up else f", round {run.round}.{run.repeat}")))
+    status = Text(run.status) if run.status == FINISHED else warning_text(run.status)
+    took = "" if run.time_s is None else f" in {duration_words(run.time_s)}"
+    out.print(status + Text(took + (f": {clean(run.error)}" if run.error else "")))
+    if run.voided is not None:
+        out.print(warning_text(f"voided: {clean(run.voided)}"))
+    out.print()
+    for name, value in _facts(run):
+        out.print(Text.assemble((f"{name:<12}", "dim"), value), no_wrap=True, overflow="ellipsis")
+    if run.text:
+        _print_block(out, "text", run.text[:TEXT_SHOWN])
+    if run.log_tail:
+        _print_block(out, "last lines printed", run.log_tail)
+
+
+def _facts(run: RunWhole) -> list[tuple[str, str | Text]]:
+    return [*_how_it_went(run), *machine_facts(run.machine), *stream_facts(run), *_what_came_of_it(run),
+            *_how_it_was_made(run)]  # fmt: skip
+
+
+def _how_it_went(run: RunWhole) -> Iterator[Fact]:
+    yield "started", clean(run.started)
+    cold = " (cold: the first of its process)" if run.cold else ""
+    yield "launch", f"{run.launch}, its run {run.place}{cold}; {run.source}"
+    if run.session is not None:
+        yield "session", clean(run.session)
+    if run.forecast is not None:
+        forecast = range_words(run.forecast["low_s"], run.forecast["high_s"])
+        yield "forecast", f"{forecast}, by the {run.forecast['basis']}"
+    if run.load_s is not None:
+        yield "load", f"{duration_words(run.load_s)} (once a launch, not in the run's time)"
+    steps = run.step_times_s
+    if steps and run.step_time_s is not None:
+        middle, slowest = duration_words(run.step_time_s), duration_words(max(steps))
+        yield "steps", f"{len(steps)}, {middle} each in the middle, slowest {slowest}"
+        yield "", step_bars(steps, 80)
+    if set(run.phases) != {UNNAMED_PHASE}:
+        for name, seconds in run.phases.items():
+            yield "phase", f"{clean(name)}: {duration_words(seconds)}"
+
+
+def _what_came_of_it(run: RunWhole) -> Iterator[Fact]:
+    for one in run.measurements:
+        if one.shown and one.name not in TOLD_ABOVE:
+            yield "measure", _measure_words(one)
+    stale = [one for one in run.measurements if not one.shown]
+    if stale:
+        words = f"{counted(len(stale), 'value')} by other definitions or against another reference: --as json has them"
+        yield "", faint(words)
+    for kind, note in run.faults:
+        yield "fault", warning_text(f"{clean(kind)}: {clean(note)}")
+    for output in run.outputs:
+        yield "output", _output_words(output)
+
+
+def _how_it_was_made(run: RunWhole) -> Iterator[Fact]:
+    yield "settings", settings_words(run.provenance["settings"]) or UNKNOWN
+    if run.varied:
+        yield "varied", settings_words(run.varied)
+    command = run.provenance.get("command")
+    if command is not None and run.provenance.get("runner") in (COMMAND, STREAM):  # a worker's own is nobody's concern
+        yield "command", clean(shlex.join(command), LONGEST_COMMAND)
+    yield from made_of_facts(run.provenance)
+    yield "rig", f"{clean(rig_words(run.machine['rig']))} ({run.machine['rig']['fingerprint']})"
+    for note in run.notes:
+        yield "noted", f"{note.noted[:16].replace('T', ' ')}: {clean(note.text)}"
+
+
+def _measure_words(one: MeasurementFound) -> str:
+    unit = f" {clean(one.unit)}" if one.unit else ""
+    value = f"{one.value:.6g}{unit}" if one.value is not None else UNKNOWN
+    return f"{clean(one.name)}: {value}{f' ({clean(one.why)})' if one.why else ''}"
+
+
+def _output_words(output: OutputFound) -> str | Text:
+    words = f"{clean(output.path)} ({bytes_words(output.bytes)}, sha256 {output.digest[:12]})"
+    if output.state == AS_MADE:
+        return words
+    return warning_text(f"{words}: {output.state} since the run")
+
+
+def _print_block(out: Console, head: str, text: str) -> None:
+    out.print()
+    out.print(faint(head))
+    for line in clean_lines(text):
+        out.print(Text("  " + line))
+
+
+def _one(run: RunWhole) -> list[Column]:
+    return run_columns(RunList(rows=(run,)))
+
+
+RUN = View(print_run, _one, lambda run: run_records(RunList(rows=(run,))))

@@ -1,0 +1,49 @@
+"""The strips of a table: one measure in one column, on one axis, drawn the same whichever result it stands in."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from rich.text import Text
+
+from unvek.show.terminal.figures import scale_for
+from unvek.show.terminal.grid import StripColumn
+from unvek.show.terminal.strip import Axis, strip
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class MeasureStrip:
+    """One row: a form, where its measure lies with the interval, and single runs; None where unknown."""
+
+    form: str
+    middle: float | None
+    low: float | None = None
+    high: float | None = None
+    dots: Sequence[float] = ()
+
+
+def measure_strips(
+    head: str, unit: str, rows: Sequence[MeasureStrip], reference: float | None = None, after: int = 1
+) -> StripColumn:
+    """Return the column; its axis spans medians and runs, its labels are in the unit that the medians read best in."""
+    scale = scale_for(unit, (row.middle for row in rows))
+
+    def scaled(value: float | None) -> float | None:
+        return None if value is None else value / scale.divisor
+
+    def draw(width: int) -> tuple[Text, list[Text]]:
+        dots = [[value / scale.divisor for value in row.dots] for row in rows]
+        middles = [scaled(row.middle) for row in rows]
+        medians = [middle for middle in middles if middle is not None]
+        axis = Axis.over([*medians, *(value for runs in dots for value in runs)], width)
+        drawn = [
+            strip(axis, row.form, middle, scaled(row.low), scaled(row.high), runs, scaled(reference))
+            for row, middle, runs in zip(rows, middles, dots, strict=True)
+        ]
+        return axis.scale(), drawn
+
+    return StripColumn(f"{head}, {scale.unit}" if scale.unit else head, draw, after)
+
+
+def time_strips(rows: Sequence[MeasureStrip], reference_s: float | None = None, after: int = 1) -> StripColumn:
+    """Return the column of the whole times, in seconds."""
+    return measure_strips("time", "s", rows, reference_s, after)

@@ -1,0 +1,61 @@
+"""One place that puts a finding out: as a table, JSON, CSV or Markdown, all drawn from the same object."""
+
+import csv
+import io
+import json
+import sys
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, Generic, TypeVar
+
+from rich.console import Console
+
+from unvek.core.exchange.files import harmless
+from unvek.core.findings.as_json import finding_as_json
+from unvek.core.logbook.run_table import uncollected
+from unvek.show.terminal.console import clean, console
+from unvek.show.terminal.grid import Column, markdown
+
+MOST_INDENTED = 2000  # rows
+FORMATS = ("table", "json", "csv", "markdown")
+Finding = TypeVar("Finding")
+
+
+@dataclass(frozen=True, slots=True)
+class View(Generic[Finding]):
+    """How one kind of finding is shown: printed, as columns, and as flat records with units in their names."""
+
+    print: Callable[[Console, Finding], None]
+    columns: Callable[[Finding], Sequence[Column]]
+    records: Callable[[Finding], Sequence[Mapping[str, Any]]]
+
+
+def put(finding: Finding, view: View[Finding], how: str) -> None:
+    """Write a finding to standard output in the format asked for."""
+    match how:
+        case "json":
+            with uncollected():
+                content = finding_as_json(finding)
+                # Indented for people to read, as long as anybody could: it takes ten times as long to write.
+                indent = 2 if len(content.get("rows", ())) <= MOST_INDENTED else None
+                sys.stdout.write(json.dumps(content, indent=indent, allow_nan=False) + "\n")
+        case "csv":
+            sys.stdout.write(as_csv(view.records(finding)))
+        case "markdown":
+            sys.stdout.write(markdown(view.columns(finding)) + "\n")
+        case _:
+            view.print(console(), finding)
+
+
+def as_csv(records: Sequence[Mapping[str, Any]]) -> str:
+    """Return records as CSV (RFC 4180). A text that a spreadsheet would take for a formula is given a leading quote."""
+    file = io.StringIO(newline="")
+    names = list(dict.fromkeys(name for record in records for name in record))
+    writer = csv.writer(file, lineterminator="\r\n")
+    writer.writerow([_harmless(name) for name in names])
+    writer.writerows([_harmless(record.get(name)) for name in names] for record in records)
+    return file.getvalue()
+
+
+def _harmless(value: Any) -> Any:
+    return harmless(clean(value) if isinstance(value, str) else value)
