@@ -12,21 +12,28 @@ import math
 import mmap
 import os
 import shutil
-import struct
 from json.encoder import encode_basestring_ascii as quoted
 from pathlib import Path
 from threading import Lock
 from time import monotonic_ns, sleep
 from typing import Callable, Optional, Union
 
-COUNTS = struct.Struct("=QQ")
-WRITTEN = struct.Struct("=Q")
-HEADER_BYTES = COUNTS.size
+HEADER_BYTES = 16  # two counts of 64 bits
+WRITTEN, READ = 0, 1  # their places
 ROOM_BYTES = 8 * 2**20
 HALF_BYTES = ROOM_BYTES // 2
 PREVIEW_EVERY_NS = 120_000_000
 LONGEST_TEXT = 5_000  # characters in one event, of up to 12 bytes in ASCII; a longer text is sent in pieces
 LARGEST_PREVIEW = 96 * 96  # pixels
+
+
+def counts_of(shared: mmap.mmap) -> memoryview:
+    """Return the two counts at the beginning of the shared memory, each of which is read and written as a whole.
+
+    The struct module is of no use here: it clears the bytes and then fills them one by one, so that the other process
+    now and then (once in five thousand looks) saw a count that never was, and took old events for new ones.
+    """
+    return memoryview(shared)[:HEADER_BYTES].cast("Q")
 
 
 class EventRing:
@@ -40,7 +47,8 @@ class EventRing:
     def __init__(self, ring_fd: int, wake_fd: int):
         self._map = mmap.mmap(ring_fd, HEADER_BYTES + ROOM_BYTES)
         self._wake_fd = wake_fd
-        self._written, self._read = COUNTS.unpack_from(self._map)
+        self._counts = counts_of(self._map)
+        self._written, self._read = self._counts
         self._woken_at = 0
         self._muted = False
         self._lock = Lock()  # scripts may report from several threads
@@ -62,7 +70,7 @@ class EventRing:
                 self._map[HEADER_BYTES + start :] = line[:first]
                 self._map[HEADER_BYTES : HEADER_BYTES + length - first] = line[first:]
             self._written += length
-            WRITTEN.pack_into(self._map, 0, self._written)  # last: whoever sees the count finds the bytes
+            self._counts[WRITTEN] = self._written  # last: whoever sees the count finds the bytes
 
     def wake(self) -> None:
         """Have the engine read now."""
@@ -75,12 +83,12 @@ class EventRing:
         self._lock = Lock()
 
     def _make_room(self, length: int) -> None:
-        self._read = COUNTS.unpack_from(self._map)[1]
+        self._read = self._counts[READ]
         if self._written - self._woken_at > HALF_BYTES:
             self.wake()
         while self._written + length - self._read > ROOM_BYTES:
             sleep(0.001)
-            self._read = COUNTS.unpack_from(self._map)[1]
+            self._read = self._counts[READ]
 
 
 class Probe:

@@ -22,6 +22,7 @@ from typing import Dict, Iterator, NamedTuple
 
 VARIABLE = "UNVEK_SIMULATED_ACCELERATOR"  # names the file in which the books are kept
 MOST_BLOCKS = 256
+MOST_READINGS = 1000
 HEAD = struct.Struct("=Qdddd")  # memory_bytes, at_s, temperature_c, busy_s, energy_j
 BLOCK = struct.Struct("=QQ")  # the process that holds it (0: none), its bytes
 FILE_BYTES = HEAD.size + MOST_BLOCKS * BLOCK.size
@@ -86,7 +87,14 @@ class Books:
             fcntl.lockf(self._fd, fcntl.LOCK_UN)
 
     def state(self) -> State:
-        return State(*HEAD.unpack_from(self._map))
+        """Return the state, read until it comes out the same twice: it may be in the middle of a change."""
+        found = HEAD.unpack_from(self._map)
+        for _ in range(MOST_READINGS):
+            again = HEAD.unpack_from(self._map)
+            if again == found and found[0]:
+                break
+            found = again
+        return State(*found)
 
     def set_state(self, state: State) -> None:
         HEAD.pack_into(self._map, 0, *state)

@@ -2,7 +2,8 @@
 
 import io
 import os
-import struct
+import subprocess
+import sys
 import unittest
 from dataclasses import replace
 from pathlib import Path
@@ -13,7 +14,7 @@ from unvek.core.run.engine.printed_log import PrintedLog
 from unvek.core.run.events.event import LineSplitter
 from unvek.core.run.journal.entries import PlanBegins, RunKept
 from unvek.core.run.runners.ring import RingReader
-from unvek.probe.probe import HEADER_BYTES, ROOM_BYTES, EventRing, Probe
+from unvek.probe.probe import HEADER_BYTES, ROOM_BYTES, WRITTEN, EventRing, Probe
 from unvek.show.live.plain import PlainLines
 
 
@@ -21,12 +22,13 @@ class SharedMemory(unittest.TestCase):
     def setUp(self) -> None:
         self.reader = RingReader()
         self.addCleanup(self.reader.close)
-        self.woken, wake_fd = os.pipe()
+        self.woken, self.wake_fd = os.pipe()
         os.set_blocking(self.woken, False)
-        for fd in (self.woken, wake_fd):
+        for fd in (self.woken, self.wake_fd):
             self.addCleanup(os.close, fd)
-        self.ring = EventRing(self.reader.fd, wake_fd)
+        self.ring = EventRing(self.reader.fd, self.wake_fd)
         self.addCleanup(self.ring._map.close)
+        self.addCleanup(self.ring._counts.release)
 
     def test_what_is_laid_down_is_read_in_its_order_round_and_round(self):
         splitter, sent, got = LineSplitter(), [], []
@@ -43,6 +45,20 @@ class SharedMemory(unittest.TestCase):
         self.assertEqual(got, sent)
         self.assertEqual(self.reader.read(), b"")
 
+    def test_nothing_comes_twice_or_out_of_order_however_the_two_processes_meet(self):
+        code = (
+            "import sys; from unvek.probe.probe import EventRing; ring = EventRing(int(sys.argv[1]), int(sys.argv[2]))\n"
+            "for number in range(400000): ring.put(b'%d\\n' % number)"
+        )
+        command = [sys.executable, "-c", code, str(self.reader.fd), str(self.wake_fd)]
+        splitter, due = LineSplitter(), 0
+        with subprocess.Popen(command, pass_fds=(self.reader.fd, self.wake_fd)) as writer:
+            while writer.poll() is None or self.reader.holds_more:
+                for line in splitter.feed(self.reader.read()):
+                    self.assertEqual(line, b"%d" % due)
+                    due += 1
+        self.assertEqual(due, 400000)
+
     def test_the_reader_is_woken_only_when_half_of_the_room_is_taken(self):
         self.ring.put(b"x" * 60_000 + b"\n")
         with self.assertRaises(BlockingIOError):
@@ -54,9 +70,9 @@ class SharedMemory(unittest.TestCase):
     def test_a_count_that_cannot_be_yields_nothing(self):
         self.ring.put(b"fine\n")
         for count in (ROOM_BYTES * 3, 2**64 - 1):
-            struct.pack_into("=Q", self.ring._map, 0, count)
+            self.ring._counts[WRITTEN] = count
             self.assertEqual((self.reader.holds_more, self.reader.read()), (False, b""))
-        struct.pack_into("=Q", self.ring._map, 0, 5)
+        self.ring._counts[WRITTEN] = 5
         self.assertEqual(self.reader.read(), b"fine\n")
         self.assertEqual(HEADER_BYTES, 16)
 

@@ -5,9 +5,7 @@ import os
 import sys
 import tempfile
 
-from unvek.probe.probe import COUNTS, HEADER_BYTES, ROOM_BYTES, WRITTEN
-
-READ_COUNT_AT = WRITTEN.size
+from unvek.probe.probe import HEADER_BYTES, READ, ROOM_BYTES, WRITTEN, counts_of
 
 
 class RingReader:
@@ -17,6 +15,7 @@ class RingReader:
         self.fd = _memory_file()
         os.ftruncate(self.fd, HEADER_BYTES + ROOM_BYTES)
         self._map = mmap.mmap(self.fd, HEADER_BYTES + ROOM_BYTES)
+        self._counts = counts_of(self._map)
         self._read = 0
 
     @property
@@ -33,15 +32,16 @@ class RingReader:
         data = self._map[HEADER_BYTES + start : HEADER_BYTES + start + first]
         data += self._map[HEADER_BYTES : HEADER_BYTES + fresh - first]
         self._read += fresh
-        WRITTEN.pack_into(self._map, READ_COUNT_AT, self._read)
+        self._counts[READ] = self._read
         return data
 
     def close(self) -> None:
+        self._counts.release()
         self._map.close()
         os.close(self.fd)
 
     def _fresh_bytes(self) -> int:
-        return int(COUNTS.unpack_from(self._map)[0]) - self._read
+        return self._counts[WRITTEN] - self._read
 
 
 def _memory_file() -> int:
