@@ -1,27 +1,40 @@
-"""A small project in a temporary folder, and the real program run on it.
+"""A small project in a temporary folder, and the program run on it.
 
 The model is scripted: what a run does is said by its settings, so that one script serves for all that can go
 right and wrong with a model.
+
+Commands that make runs, watch or are killed are always started as a user starts them. Commands that only read and write
+files are called in the tests' own process, which saves them half a second each; that they do the same when they are
+started is a test of its own (tests/cli/test_started.py).
 """
 
 import atexit
+import contextlib
+import hashlib
+import io
 import json
 import os
 import shutil
+import sqlite3
 import subprocess
 import sys
 import tempfile
 import unittest
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from pathlib import Path
 from typing import Any
 
 import psutil
 
+from unvek.cli import main
+
+STARTED = ("run", "try", "watch", "demo")  # by every test that uses them
+
 # A machine and a cache of the tests' own: nothing waits for what else runs here, or finds what others left.
 _OWN = tempfile.mkdtemp(prefix="unvek-tests-")
 atexit.register(shutil.rmtree, _OWN, ignore_errors=True)
 MACHINE_LOCK, CACHE = f"{_OWN}/machine.lock", f"{_OWN}/cache"
+_MADE: dict[str, tuple[Path, str]] = {}  # projects with their runs, and what was said, by what their files hold
 
 SCRIPT = """
 import ctypes, os, signal, subprocess, sys, time
@@ -180,13 +193,36 @@ class ProjectTest(unittest.TestCase):
 
     def unvek(self, *arguments: str, expect: int = 0, timeout_s: float = 240) -> subprocess.CompletedProcess[str]:
         """Run the program in the project's folder, and hold it to an exit code and to showing no traceback."""
-        done = subprocess.run(
-            program(*arguments), cwd=self.folder, env=environment(), capture_output=True, text=True, timeout=timeout_s
-        )
+        if arguments[0] in STARTED:
+            done = started(*arguments, folder=self.folder, timeout_s=timeout_s)
+        else:
+            done = called(*arguments, folder=self.folder)
         said = f"unvek {' '.join(arguments)}\n--- out\n{done.stdout[-3000:]}\n--- err\n{done.stderr[-3000:]}"
         self.assertEqual(done.returncode, expect, said)
         self.assertNotIn("Traceback", done.stderr, said)
         return done
+
+    def have_runs(self, *, expect: int = 0) -> str:
+        """Have the plan's runs made, for a test of what is done with them, and return what was said meanwhile.
+
+        They are made once, by the program as it is started; tests whose project holds the same files get a copy.
+        """
+        files = sorted((path.name, path.read_bytes()) for path in self.folder.iterdir() if path.is_file())
+        key = hashlib.sha256(repr(files).encode()).hexdigest()
+        if key not in _MADE:
+            said = self.unvek("run", expect=expect).stderr
+            _MADE[key] = Path(_OWN) / "made" / key, said
+            shutil.copytree(self.folder, _MADE[key][0])
+        else:
+            shutil.copytree(_MADE[key][0], self.folder, dirs_exist_ok=True)
+        return _MADE[key][1]
+
+    def have_taken(self, seconds_of: Callable[[Mapping[str, Any]], float]) -> None:
+        """Rewrite what each finished run took: a test of times must not rest on how busy the machine is."""
+        with contextlib.closing(sqlite3.connect(self.folder / "logbook" / "runs.sqlite")) as database, database:
+            for row in self.log():
+                if row["status"] == "finished":
+                    database.execute("update runs set time_s = ? where number = ?", (seconds_of(row), row["run"]))
 
     def start(self, *arguments: str, **options: Any) -> subprocess.Popen[str]:
         """Start the program without waiting, in a process group of its own."""
@@ -209,6 +245,35 @@ class ProjectTest(unittest.TestCase):
 
     def statuses(self) -> list[str]:
         return [row["status"] for row in self.log() if not row["warm_up"]]
+
+
+def started(*arguments: str, folder: Path, timeout_s: float = 240) -> subprocess.CompletedProcess[str]:
+    """Start the program in a folder, as a user does, and return what came of it."""
+    return subprocess.run(
+        program(*arguments), cwd=folder, env=environment(), capture_output=True, text=True, timeout=timeout_s
+    )
+
+
+def called(*arguments: str, folder: Path) -> subprocess.CompletedProcess[str]:
+    """Call the program in this process, with the folder, streams and environment that it would be started with."""
+    before, arguments_before = os.environ.copy(), sys.argv
+    out, err = (io.TextIOWrapper(io.BytesIO(), "utf-8", newline="", write_through=True) for _ in range(2))
+    code: object = 0
+    try:
+        os.environ.clear()
+        os.environ.update(environment())
+        sys.argv = ["unvek", *arguments]
+        with contextlib.chdir(folder), contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+            main()
+    except SystemExit as end:
+        code = end.code
+    finally:
+        os.environ.clear()
+        os.environ.update(before)
+        sys.argv = arguments_before
+    # Read as a pipe is in text mode: every end of a line is one character.
+    texts = [stream.buffer.getvalue().decode().replace("\r\n", "\n") for stream in (out, err)]
+    return subprocess.CompletedProcess(list(arguments), code if isinstance(code, int) else 0, *texts)
 
 
 def program(*arguments: str) -> list[str]:

@@ -4,7 +4,7 @@ from pathlib import Path
 
 import click
 
-from unvek.cli.options import logbook_option
+from unvek.cli.options import logbook_option, tell
 
 
 @click.command()
@@ -31,4 +31,4 @@ def watch(logbook_path: Path | None) -> None:
         folder = logbook_path or find_logbook(Path.cwd())
     except LogbookError:
         folder = None
-    watch_runs(folder)
+    watch_runs(folder, tell)

@@ -5,7 +5,7 @@ import unittest
 
 import numpy as np
 
-from tests.core.findings.test_evidence import RIG, WrittenLogbook
+from tests.core.evidence.test_evidence import RIG, WrittenLogbook
 from tests.support import QUICK, SLOW, ProjectTest, task, variant
 from unvek.core.evidence.gathering import Selection, gather
 from unvek.core.findings.audit.audit import audit

@@ -6,7 +6,7 @@ from dataclasses import replace
 import numpy as np
 from PIL import Image
 
-from tests.core.findings.test_evidence import WrittenLogbook, planned_task
+from tests.core.evidence.test_evidence import WrittenLogbook, planned_task
 from tests.support import ProjectTest, task, variant
 from unvek.core.errors import InputError
 from unvek.core.evidence.gathering import gather

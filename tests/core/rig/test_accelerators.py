@@ -4,7 +4,6 @@ import os
 import subprocess
 import sys
 import tempfile
-import time
 import types
 import unittest
 from pathlib import Path
@@ -80,6 +79,19 @@ class Contract(unittest.TestCase):
             self.assertEqual(find_nvidia(), ())
 
 
+class Clock:
+    """A time that passes only where somebody sleeps."""
+
+    def __init__(self) -> None:
+        self.at_s = 1000.0
+
+    def now(self) -> float:
+        return self.at_s
+
+    def pass_by(self, seconds: float) -> None:
+        self.at_s += seconds
+
+
 class Simulated(unittest.TestCase):
     def setUp(self) -> None:
         folder = tempfile.TemporaryDirectory()
@@ -111,11 +123,15 @@ class Simulated(unittest.TestCase):
         self.assertEqual((cool.speed, hot.speed), (1.0, 0.5))
         self.assertAlmostEqual(hot.busy_s, 60.0)
         self.assertEqual(hot.after(120.0, busy=False).speed, 1.0)
-        with self.device._books.locked():
-            self.device._books.set_state(hot._replace(at_s=time.monotonic()))
-        began_s = time.monotonic()
-        self.scripts.work(0.1)
-        self.assertGreater(time.monotonic() - began_s, 0.17)
+
+    def test_work_takes_twice_as_long_on_a_hot_one(self):
+        clock = Clock()
+        with mock.patch.multiple("unvek.probe.simulated_accelerator", monotonic=clock.now, sleep=clock.pass_by):
+            for temperature_c, taken_s in ((30.0, 0.1), (95.0, 0.2)):
+                self.device._books.set_state(State(2**20, clock.at_s, temperature_c, 0.0, 0.0))
+                began_s = clock.at_s
+                self.scripts.work(0.1)
+                self.assertAlmostEqual(clock.at_s - began_s, taken_s)
 
 
 class InAPlan(ProjectTest):

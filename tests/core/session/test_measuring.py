@@ -25,7 +25,7 @@ class Made(ProjectTest):
         self.plan = self.write_plan(
             SLOW, QUICK, task() + 'wanted = ["half shade", "loam"]\n', LIKENESS, FACTS, rounds=2
         )
-        self.unvek("run")
+        self.have_runs()
 
     def change(self, old: str, new: str) -> None:
         text = self.plan.read_text()

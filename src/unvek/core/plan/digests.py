@@ -11,8 +11,6 @@ from contextlib import closing
 from pathlib import Path
 from time import time_ns
 
-from platformdirs import user_cache_path
-
 SETTLED_NS = 2_000_000_000  # a file changed this lately may change again within one tick of the file system's clock
 LARGE_BYTES = 200 * 2**20  # worth remembering is anything; worth a word to the user is this
 WORD = Callable[[str], None]
@@ -26,13 +24,15 @@ class DigestCache:
 
     def __init__(self, tell: WORD | None = None, folder: Path | None = None):
         self._tell = tell
-        self._known = _opened(folder or user_cache_path("unvek"))
+        self._known = _opened(folder or _users_folder())
+        self._fresh: list[tuple[str | int, ...]] = []
 
     def __enter__(self) -> "DigestCache":
         return self
 
     def __exit__(self, *_: object) -> None:
         if self._known is not None:
+            self._remember_fresh(self._known)
             self._known.close()
 
     def digest(self, path: Path) -> str:
@@ -47,7 +47,7 @@ class DigestCache:
         with open(path, "rb") as file:
             digest = hashlib.file_digest(file, "sha256").hexdigest()
         if time_ns() - status.st_mtime_ns > SETTLED_NS:
-            self._remember(path, print_of_file, digest)
+            self._fresh.append((str(path), *print_of_file, digest))
         return digest
 
     def _remembered(self, path: Path, print_of_file: tuple[int, ...]) -> str | None:
@@ -63,16 +63,19 @@ class DigestCache:
             return None
         return str(row[0]) if row is not None else None
 
-    def _remember(self, path: Path, print_of_file: tuple[int, ...], digest: str) -> None:
-        if self._known is None:
-            return
+    def _remember_fresh(self, known: sqlite3.Connection) -> None:
+        """Write down what was read, all at once: a transaction for each file takes longer than a small file."""
         try:
-            with self._known:
-                self._known.execute(
-                    "insert or replace into digests values (?, ?, ?, ?, ?, ?)", (str(path), *print_of_file, digest)
-                )
+            with known:
+                known.executemany("insert or replace into digests values (?, ?, ?, ?, ?, ?)", self._fresh)
         except sqlite3.Error:
-            pass  # a full or read-only disk: the file is then read again next time
+            pass  # a full or read-only disk: the files are then read again next time
+
+
+def _users_folder() -> Path:
+    from platformdirs import user_cache_path  # here: most commands ask for no digest
+
+    return user_cache_path("unvek")
 
 
 def _opened(folder: Path) -> sqlite3.Connection | None:

@@ -8,8 +8,6 @@ from collections.abc import Iterable, Mapping
 from dataclasses import asdict, dataclass
 from typing import Any
 
-import psutil
-
 from unvek.core.rig.accelerators import AcceleratorFacts
 from unvek.core.units import bytes_words
 
@@ -39,6 +37,8 @@ class RigFacts:
 
 def read_rig(accelerators: Iterable[AcceleratorFacts] = ()) -> RigFacts:
     """Read the machine's facts; which accelerators it has the caller knows."""
+    import psutil  # here: whoever only words facts that are kept starts without it
+
     return RigFacts(
         processor=_processor(),
         cores=len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count(),

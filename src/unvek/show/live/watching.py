@@ -1,10 +1,10 @@
 """Watching what runs on this machine, whoever started it."""
 
 import sys
+from collections.abc import Callable
 from pathlib import Path
 from time import sleep
 
-import click
 from rich.console import Console
 
 from unvek.core.run.journal.entries import Entry, Over
@@ -12,20 +12,18 @@ from unvek.core.run.journal.journal import JournalReader, latest_journal
 from unvek.core.run.machine_lock import holder
 from unvek.show.live.live_view import draws
 from unvek.show.live.plain import PlainLines
-from unvek.show.terminal.console import clean
 
 LOOK_EVERY_S = 0.25
 
-
-def _say(words: str) -> None:
-    click.echo(clean(words), err=True)
+Tell = Callable[[str], None]
 
 
-def watch_runs(logbook: Path | None) -> bool:
+def watch_runs(logbook: Path | None, tell: Tell) -> bool:
     """Show what runs on this machine; False where nothing runs and there is no terminal to wait on.
 
     On a terminal: waits for a run to begin, draws it until it is over, and leaves the last state standing.
-    Elsewhere: prints a line a run. logbook is where the runs before are looked for when nothing runs now.
+    Elsewhere: prints a line a run. logbook is where the runs before are looked for when nothing runs now; tell hears
+    what is said beside them.
     """
     from unvek.show.live.viewer import Viewer
     from unvek.show.terminal.console import console
@@ -33,12 +31,12 @@ def watch_runs(logbook: Path | None) -> bool:
     journal = _journal_now()
     out = console()
     if journal is None and draws():
-        _show_what_was(logbook, out)
+        _show_what_was(logbook, out, tell)
         while journal is None:
             sleep(LOOK_EVERY_S)
             journal = _journal_now()
     if journal is None:
-        _say("nothing runs on this machine now")
+        tell("nothing runs on this machine now")
         before = latest_journal(logbook / "journal") if logbook is not None else None
         if before is not None:
             _print_lines(before, follow=False)
@@ -50,7 +48,7 @@ def watch_runs(logbook: Path | None) -> bool:
     viewer.follow()
     viewer.print_last()
     if not viewer.state.over and not viewer.quit:
-        _say("The engine has ended without a word; every run that it had finished is safe.")
+        tell("The engine has ended without a word; every run that it had finished is safe.")
     return True
 
 
@@ -61,13 +59,13 @@ def _journal_now() -> Path | None:
     return journal if journal is not None and journal.suffix == ".jsonl" and journal.is_file() else None
 
 
-def _show_what_was(logbook: Path | None, out: Console) -> None:
+def _show_what_was(logbook: Path | None, out: Console, tell: Tell) -> None:
     from unvek.show.live.viewer import Viewer
 
     before = latest_journal(logbook / "journal") if logbook is not None else None
     if before is not None:
         Viewer(before, out, goes_on=lambda: False).print_last()
-    _say("Nothing runs on this machine now; waiting for a run to begin. Ctrl-C ends the waiting.")
+    tell("Nothing runs on this machine now; waiting for a run to begin. Ctrl-C ends the waiting.")
 
 
 def _print_lines(journal: Path, follow: bool) -> None:

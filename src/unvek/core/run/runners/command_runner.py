@@ -28,6 +28,7 @@ class CommandProcess:
         self._told: list[Event] = []
         self._dropped = 0
         self._stopped = False
+        self._code: int | None = None
         self.mark = new_mark()
 
     @property
@@ -79,10 +80,11 @@ class CommandProcess:
         self._end_run(0)
 
     def stop(self, patience_s: float) -> int | None:
-        self._stopped = True
-        code = self._end_run(patience_s)
-        self._drop_run()
-        return code
+        if not self._stopped:
+            self._stopped = True
+            self._code = self._end_run(patience_s)
+            self._drop_run()
+        return self._code
 
     def _end_run(self, patience_s: float) -> int | None:
         code = self._run.end(patience_s) if self._run is not None else None

@@ -2,19 +2,16 @@
 
 import json
 import os
-import socket
-import threading
 import time
 import unittest
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from itertools import pairwise
-from typing import Any
+from typing import Any, ClassVar
 
 import psutil
 
+from tests.loopback import Behaviour, Loopback
 from tests.support import ProjectTest, is_alive, task, variant
-from unvek.core.ask.body import Body, BodyError
-from unvek.core.ask.framing import EventStream, FramingError, MessageLines
 from unvek.core.findings.as_json import finding_as_json
 from unvek.core.findings.log.whole_run import whole_run
 from unvek.core.logbook.store import Logbook
@@ -31,54 +28,6 @@ def message(text: str, **more: Any) -> bytes:
 
 def chunk(data: bytes) -> bytes:
     return b"%x\r\n%s\r\n" % (len(data), data)
-
-
-class Loopback:
-    """A server whose answer is chosen by the path; what it was asked is kept."""
-
-    def __init__(self, test: unittest.TestCase):
-        self.asked: list[tuple[str, bytes]] = []
-        self.at_once = self.most_at_once = 0
-        self._lock = threading.Lock()
-        self._listening = socket.create_server(("127.0.0.1", 0), backlog=200)
-        self.port = self._listening.getsockname()[1]
-        test.addCleanup(self._listening.close)
-        threading.Thread(target=self._serve, daemon=True).start()
-
-    def _serve(self) -> None:
-        while True:
-            try:
-                connection, _ = self._listening.accept()
-            except OSError:
-                return
-            connection.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
-            threading.Thread(target=self._answer, args=(connection,), daemon=True).start()
-
-    def _answer(self, connection: socket.socket) -> None:
-        with connection:
-            try:
-                request = b""
-                while b"\r\n\r\n" not in request:
-                    request += connection.recv(65536)
-                head, _, body = request.partition(b"\r\n\r\n")
-                length = next(
-                    (int(h.split(b":")[1]) for h in head.split(b"\r\n") if h.lower().startswith(b"content-length")), 0
-                )
-                while len(body) < length:
-                    body += connection.recv(65536)
-                path = head.split(b" ")[1].decode().strip("/")
-                with self._lock:
-                    self.asked.append((path, head + b"\n" + body))
-                    count = sum(name == path for name, _ in self.asked)
-                    self.at_once += 1
-                    self.most_at_once = max(self.most_at_once, self.at_once)
-                for piece in BEHAVIOURS[path](count, body):
-                    connection.sendall(piece)
-            except OSError:
-                pass  # hung up on
-            finally:
-                with self._lock:
-                    self.at_once -= 1
 
 
 def well_formed(count: int, body: bytes) -> Iterator[bytes]:
@@ -115,7 +64,7 @@ def refused(count: int, body: bytes) -> Iterator[bytes]:
     yield b"HTTP/1.1 503 Down\r\nContent-Length: 30000\r\n\r\n" + b"\x1b[31mno" * 3000
 
 
-def endless(piece: bytes) -> Callable[[int, bytes], Iterator[bytes]]:
+def endless(piece: bytes) -> Behaviour:
     def behave(count: int, body: bytes) -> Iterator[bytes]:
         yield TO_THE_END
         while True:
@@ -124,7 +73,7 @@ def endless(piece: bytes) -> Callable[[int, bytes], Iterator[bytes]]:
     return behave
 
 
-def one(*pieces: bytes) -> Callable[[int, bytes], Iterator[bytes]]:
+def one(*pieces: bytes) -> Behaviour:
     return lambda count, body: iter(pieces)
 
 
@@ -132,7 +81,7 @@ def echo(count: int, body: bytes) -> Iterator[bytes]:
     yield TO_THE_END + message(f"you said {SECRET}") + message("", error=f"and again {SECRET}")
 
 
-BEHAVIOURS: dict[str, Callable[[int, bytes], Iterator[bytes]]] = {
+BEHAVIOURS: dict[str, Behaviour] = {
     "well-formed": well_formed,
     "timed": timed,
     "lines": one(b'HTTP/1.1 200 OK\r\nContent-Length: 60\r\n\r\n{"pieces": [{"text": "a b"}]}\n{"pieces": [{"text": " c d"}]}'),
@@ -176,7 +125,7 @@ tokens_out = "/usage/out"
 class Streams(ProjectTest):
     def setUp(self) -> None:
         super().setUp()
-        self.server = Loopback(self)
+        self.server = Loopback(self, BEHAVIOURS)
 
     def plan(self, *behaviours: str, more: str = "", framing: str = "sse", vary: str = "", **options: Any) -> None:
         """Write a plan with one variant, whose server does one thing after the other."""
@@ -199,22 +148,39 @@ class Streams(ProjectTest):
         return {run["provenance"]["settings"]["do"]: run for run in runs}
 
 
-class Answers(Streams):
+NO_ANSWERS = {
+    "cut-chunked": "cut off", "cut-event": "cut off in the middle", "packed": "gzip", "no-http": "",
+    "no-text": "nothing stood at /pieces/0/text", "bad-chunk": "no number", "error-inside": "the pen broke",
+    "endless-head": "", "endless-line": "a line of more than", "large-event": "more than 1048576 bytes",
+    "many-lines": "an event of more than",
+}  # fmt: skip
+
+
+class Asked(Streams):
+    """One plan of all behaviours that need nothing else; its runs are made once, and looked at test by test."""
+
+    _made: ClassVar[tuple[dict[str, dict[str, Any]], list[tuple[str, bytes]]] | None] = None
+
+    def setUp(self) -> None:
+        super().setUp()
+        if Asked._made is None:
+            self.plan("well-formed", "timed", "latin", "not-json", "nested", "long", *NO_ANSWERS)
+            Asked._made = self.runs(expect=1), self.server.asked
+        self.of, self.asked = Asked._made
+
     def test_an_event_stream_is_read_as_the_standard_has_it(self):
-        self.plan("well-formed")
-        run = self.runs()["well-formed"]
+        run = self.of["well-formed"]
         self.assertEqual((run["status"], run["text"], run["tokens"]), ("finished", "one two three", 9))
         self.assertEqual(run["measures"]["input.tokens"], 5)
         self.assertEqual(run["faults"], [])
-        path, request = self.server.asked[0]
+        path, request = self.asked[0]
         self.assertEqual(path, "well-formed")
         self.assertEqual(
             json.loads(request.splitlines()[-1]), {"ask": 'a "rose"', "seed": 4, "note": 'say: a "rose" {x}'}
         )
 
     def test_times_are_those_of_the_tokens(self):
-        self.plan("timed")
-        run = self.runs()["timed"]
+        run = self.of["timed"]
         # The server rests before each token: none can have come sooner.
         self.assertTrue(
             all(at_s >= 0.1 + 0.02 * n for n, at_s in enumerate(run["piece_times_s"])), run["piece_times_s"]
@@ -226,6 +192,23 @@ class Answers(Streams):
         self.assertEqual(len(run["piece_times_s"]), 11)
         self.assertLess(max(run["piece_times_s"]), run["time_s"])
 
+    def test_what_is_no_answer_fails_and_says_why(self):
+        for name, words in NO_ANSWERS.items():
+            with self.subTest(name):
+                self.assertEqual(self.of[name]["status"], "failed")
+                self.assertIn(words, self.of[name]["error"])
+        self.assertEqual(self.of["cut-chunked"]["text"], "half a ")
+
+    def test_what_is_odd_is_read_as_far_as_it_goes(self):
+        self.assertEqual({self.of[name]["status"] for name in ("latin", "not-json", "nested", "long")}, {"finished"})
+        self.assertEqual((self.of["long"]["text"], self.of["long"]["faults"]), ("\U0001f33f" * 20_000, []))
+        self.assertEqual(self.of["latin"]["text"], "caf\ufffd \ufffd")
+        self.assertEqual([kind for kind, _ in self.of["latin"]["faults"]], ["encoding"])
+        self.assertEqual([kind for kind, _ in self.of["not-json"]["faults"]], ["not-json"])
+        self.assertEqual(self.of["nested"]["text"], "survived")
+
+
+class Answers(Streams):
     def test_without_a_token_count_words_or_characters_are_counted_and_named_so(self):
         self.plan("lines", framing="lines")
         self.set_counting("")
@@ -252,29 +235,6 @@ class Answers(Streams):
         self.assertIn("302", runs["moved"]["error"])
         self.assertEqual(sum(path == "moved" for path, _ in self.server.asked), 1)
 
-    def test_what_is_no_answer_fails_and_says_why(self):
-        cases = {
-            "cut-chunked": "cut off", "cut-event": "cut off in the middle", "packed": "gzip", "no-http": "",
-            "no-text": "nothing stood at /pieces/0/text", "bad-chunk": "no number", "error-inside": "the pen broke",
-            "endless-head": "", "endless-line": "a line of more than", "large-event": "more than 1048576 bytes",
-            "many-lines": "an event of more than",
-        }  # fmt: skip
-        self.plan(*cases)
-        for name, run in self.runs(expect=1).items():
-            with self.subTest(name):
-                self.assertEqual(run["status"], "failed")
-                self.assertIn(cases[name], run["error"])
-        self.assertEqual(self.made()["cut-chunked"]["text"], "half a ")
-
-    def test_what_is_odd_is_read_as_far_as_it_goes(self):
-        self.plan("latin", "not-json", "nested", "long")
-        runs = self.runs()
-        self.assertEqual((runs["long"]["text"], runs["long"]["faults"]), ("\U0001f33f" * 20_000, []))
-        self.assertEqual(runs["latin"]["text"], "caf\ufffd \ufffd")
-        self.assertEqual([kind for kind, _ in runs["latin"]["faults"]], ["encoding"])
-        self.assertEqual([kind for kind, _ in runs["not-json"]["faults"]], ["not-json"])
-        self.assertEqual(runs["nested"]["text"], "survived")
-
     def test_nobody_there_is_told(self):
         self.plan("timed")
         self.write("plan.toml", (self.folder / "plan.toml").read_text().replace(f":{self.server.port}/", ":9/"))
@@ -292,7 +252,7 @@ class Hostility(Streams):
                 highest = max([highest, *(c.memory_info().rss for c in psutil.Process(started.pid).children())])
             except psutil.Error:
                 pass
-            time.sleep(0.01)
+            time.sleep(0.05)
         runs = self.made()
         self.assertEqual(runs["endless-comments"]["status"], "stalled")
         self.assertEqual(runs["endless-tokens"]["status"], "over-limit")
@@ -380,13 +340,19 @@ http.server.HTTPServer(("127.0.0.1", int(sys.argv[1])), Handler).serve_forever()
 """
 
 
+LIMITS = {"hangs": 'stall = "1500 ms"'}
+
+
 class OwnServer(Streams):
     def serve(self, *behaviours: str, **options: Any) -> None:
         self.write("serve.py", SERVE)
         more = 'serve = ["{python}", "serve.py", "{port}", "{do}"]\nready = "http://127.0.0.1:{port}/{do}"'
         self.write_plan(
             RUNNER.format(name="cards", port="{port}", framing="sse", more=more),
-            *(variant(name, do=name) + 'runner = "cards"\n' for name in ("slow", *behaviours)),
+            *(
+                variant(name, do=name) + f'runner = "cards"\nlimits = {{ {LIMITS.get(name, "")} }}\n'
+                for name in ("slow", *behaviours)
+            ),
             task(seeds=[1]),
             **options,
         )
@@ -403,48 +369,12 @@ class OwnServer(Streams):
         self.assertEqual((len(pids), [is_alive(pid) for pid in pids]), (2, [False, False]))
 
     def test_one_that_fails_is_told_and_the_rest_goes_on(self):
-        self.serve("exits", "dies", "hangs", stall_limit="4 s")
+        self.serve("exits", "dies", "hangs")
         runs = self.runs(expect=1)
         self.assertEqual([run["status"] for run in runs.values()], ["finished", "failed", "failed", "stalled"])
         self.assertIn("exit code 1", runs["exits"]["error"])
         logs = [log.read_text() for log in (self.folder / "logbook" / "logs").iterdir()]
         self.assertIn("no weights here\n", logs)
-
-
-class Pieces(unittest.TestCase):
-    def test_messages_do_not_depend_on_how_the_bytes_are_cut(self):
-        text = b"\xef\xbb\xbfdata: a\r\ndata: b\n\r\n: no\rdata:c\r\rdata: lost"
-        whole = list(EventStream().feed(text))
-        self.assertEqual(whole, ["a\nb", "c"])
-        for size in range(1, 9):
-            stream = EventStream()
-            cut = [m for start in range(0, len(text), size) for m in stream.feed(text[start : start + size])]
-            self.assertEqual((cut, stream.was_cut_off), (whole, True), size)
-        lines = MessageLines()
-        self.assertEqual([*lines.feed(b"1\r\n\n2"), *lines.feed(b"3\n4"), *lines.end()], ["1\r", "23", "4"])
-
-    def test_a_line_of_a_million_pieces_is_refused_in_good_time(self):
-        stream = EventStream()
-        with self.assertRaises(FramingError):
-            for _ in range(3 * 2**20):
-                list(stream.feed(b"x"))
-
-    def test_a_body_is_what_its_headers_say(self):
-        def read(headers: dict[str, str], data: bytes, size: int) -> tuple[bytes, bool]:
-            body = Body(headers)
-            return b"".join(p for s in range(0, len(data), size) for p in body.feed(data[s : s + size])), body.is_over
-
-        coded = b"4;x=y\r\nabcd\r\nA\r\n0123456789\r\n0\r\nX: y\r\n\r\nmore"
-        for size in (1, 2, 5, 100):
-            self.assertEqual(read({"transfer-encoding": "Chunked"}, coded, size), (b"abcd0123456789", True))
-            self.assertEqual(read({"content-length": "3"}, b"abcdef", size), (b"abc", True))
-            self.assertEqual(read({}, b"abc", size), (b"abc", False))
-        for data in (b"-1\r\n", b"g\r\n", b"9" * 30 + b"\r\n", b"1\r\nab\r\n", b"x" * 5000):
-            with self.assertRaises(BodyError):
-                read({"transfer-encoding": "chunked"}, data, 1)
-        for headers in ({"content-encoding": "br"}, {"transfer-encoding": "gzip, chunked"}):
-            with self.assertRaises(BodyError):
-                Body(headers)
 
 
 if __name__ == "__main__":

