@@ -9,8 +9,8 @@ from pathlib import Path
 from tests.support import SLOW, ProjectTest, task
 from unvek.core.ids import is_id
 from unvek.core.logbook.store import Logbook
-from unvek.core.logbook.tables import FORMAT_VERSION, metadata
-from unvek.core.logbook.upgrades.chain import STEPS
+from unvek.core.logbook.tables import metadata
+from unvek.core.logbook.upgrades.chain import FORMAT_VERSION, STEPS
 
 HERE = Path(__file__).parent
 VERSION_1, VERSION_3 = HERE / "version-1.sql", HERE / "version-3.sql"

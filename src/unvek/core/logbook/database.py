@@ -14,6 +14,7 @@ from sqlalchemy.exc import DatabaseError, IntegrityError
 from unvek.core.errors import LogbookError
 from unvek.core.logbook import tables
 from unvek.core.logbook.folder import LogbookFolder
+from unvek.core.logbook.upgrades.chain import FORMAT_VERSION, bring_up_to_date
 
 AT_A_TIME = 2000  # rows
 Value = TypeVar("Value")
@@ -51,7 +52,7 @@ class Database:
                 left.unlink()
             with made._writing() as connection:
                 tables.metadata.create_all(connection)
-                connection.execute(tables.about.insert().values(key="format_version", value=str(tables.FORMAT_VERSION)))
+                connection.execute(tables.about.insert().values(key="format_version", value=str(FORMAT_VERSION)))
             made.close()
             making.replace(folder.database)
         except OSError as error:
@@ -132,15 +133,12 @@ class Database:
 
     def _bring_up_to_date(self) -> None:
         found = self._version()
-        if found > tables.FORMAT_VERSION:
-            raise LogbookError(f"{self.folder.path} has format {found}; this one knows up to {tables.FORMAT_VERSION}. "
+        if found > FORMAT_VERSION:
+            raise LogbookError(f"{self.folder.path} has format {found}; this one knows up to {FORMAT_VERSION}. "
                                "Nothing in it was changed: use the Unvek that made it, or a newer one")  # fmt: skip
-        if found < tables.FORMAT_VERSION:
-            # Imported by the few that need it: a command that only reads starts the sooner.
-            from unvek.core.logbook.upgrades.chain import bring_up_to_date
-
+        if found < FORMAT_VERSION:
             self._engine.dispose()
-            bring_up_to_date(self.folder.database, found, tables.FORMAT_VERSION)
+            bring_up_to_date(self.folder.database, found)
 
     def _version(self) -> int:
         with self._reading() as connection:

@@ -31,7 +31,6 @@ from sqlalchemy.types import TypeDecorator, TypeEngine
 from unvek.core.logbook import rows
 from unvek.core.logbook.plan_record import plain, typed
 
-FORMAT_VERSION = 4
 _TYPES: Mapping[Any, type[TypeEngine[Any]]] = {
     int: BigInteger, float: Float, str: String, bool: Boolean, bytes: LargeBinary,
 }  # fmt: skip

@@ -11,7 +11,7 @@ from types import MappingProxyType
 
 from unvek.core.plan.digests import DigestCache
 from unvek.core.plan.model import Plan, Settings, SettingValue, Task, Variant
-from unvek.core.plan.runners import Runner, StreamRunner
+from unvek.core.plan.runners import Runner
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -71,7 +71,7 @@ def cells_of(plan: Plan, sources: Sources) -> tuple[Cell, ...]:
 def vary_of(plan: Plan, variant: Variant) -> Mapping[str, tuple[SettingValue, ...]]:
     """Return the settings that are varied for a variant, by its runner or by the plan, each with its values."""
     runner = plan.runner_of(variant)
-    return {**(runner.vary if isinstance(runner, StreamRunner) else {}), **plan.vary}
+    return {**runner.vary, **plan.vary}
 
 
 def combinations_of(plan: Plan, variant: Variant) -> Iterator[Settings]:
@@ -83,8 +83,7 @@ def combinations_of(plan: Plan, variant: Variant) -> Iterator[Settings]:
 
 def _cell(plan: Plan, sources: Sources, variant: Variant, varied: Settings, task: Task, seed: int) -> Cell:
     runner = plan.runner_of(variant)
-    load = runner.load if isinstance(runner, StreamRunner) else {}
-    settings = MappingProxyType({**load, **task.settings, **variant.settings, **varied})
+    settings = MappingProxyType({**runner.load, **task.settings, **variant.settings, **varied})
     made_of = {
         "variant": variant.name,
         "form": variant.form,

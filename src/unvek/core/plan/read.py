@@ -26,7 +26,7 @@ from unvek.core.plan.model import (
     WantedMeasure,
 )
 from unvek.core.plan.read_runners import check_placeholders, read_runners
-from unvek.core.plan.runners import LOAD_SETTINGS, Runner, StreamRunner, load_problem
+from unvek.core.plan.runners import LOAD_SETTINGS, Runner, load_problem
 
 FEWEST_PILOT = 3  # two launches tell next to nothing of the spread
 MOST_COMBINATIONS = 10_000  # of the values of what is varied
@@ -246,12 +246,12 @@ def _check_load(plan: Plan, problems: Problems) -> None:
         for settings in (*(task.settings for task in plan.tasks), variant.settings):
             for name, value in settings.items():
                 given.setdefault(name, []).append(value)
-        if isinstance(runner, StreamRunner):
+        if runner is not None:
             given |= {name: [value] for name, value in runner.load.items()}
             given |= {name: list(values) for name, values in runner.vary.items()}
         given |= {name: list(values) for name, values in plan.vary.items()}
         load = {name: values for name, values in given.items() if name in LOAD_SETTINGS}
-        if load and not isinstance(runner, StreamRunner):
+        if load and not (runner is not None and runner.takes_clients):
             name = next(iter(load))
             problems.add(
                 f"vary.{name}" if name in plan.vary else f"variants[{variant.name}].settings.{name}",

@@ -21,7 +21,28 @@ LOAD_SETTINGS = (CLIENTS, ARRIVALS, REQUESTS)  # settings that are the client's,
 MOST_CLIENTS, MOST_ARRIVALS_PER_S, MOST_REQUESTS = 1000, 10_000, 100_000
 
 
-class PythonRunner(Struct, frozen=True, kw_only=True, tag_field="kind", tag=PYTHON):
+class AnyRunner(Struct, frozen=True, kw_only=True):
+    """What is asked of every kind of runner: here the answers of one that runs on this machine, one run at a time."""
+
+    takes_clients: ClassVar[bool] = False  # whether the settings of clients are its own
+
+    @property
+    def vary(self) -> Mapping[str, tuple[int | float, ...]]:
+        """The client's settings that the runner gives several values of."""
+        return {}
+
+    @property
+    def load(self) -> Mapping[str, int | float]:
+        """The client's settings that the runner gives one value of."""
+        return {}
+
+    @property
+    def is_stand_in(self) -> bool:
+        """Whether what it measures is marked simulated."""
+        return False
+
+
+class PythonRunner(AnyRunner, frozen=True, kw_only=True, tag_field="kind", tag=PYTHON):
     """A script with load() and run(), in a worker process of the interpreter named."""
 
     kind: ClassVar[str] = PYTHON
@@ -49,7 +70,7 @@ class ValuePattern:
     unit: str
 
 
-class CommandRunner(Struct, frozen=True, kw_only=True, tag_field="kind", tag=COMMAND):
+class CommandRunner(AnyRunner, frozen=True, kw_only=True, tag_field="kind", tag=COMMAND):
     """A program that is started anew for each run.
 
     steps, phases and values are regular expressions for what it prints; steps is None for the common forms. Its
@@ -81,7 +102,7 @@ class CommandRunner(Struct, frozen=True, kw_only=True, tag_field="kind", tag=COM
         ]  # fmt: skip
 
 
-class StreamRunner(Struct, frozen=True, kw_only=True, tag_field="kind", tag=STREAM):
+class StreamRunner(AnyRunner, frozen=True, kw_only=True, tag_field="kind", tag=STREAM):
     """A server that answers over HTTP and streams its answer.
 
     text, tokens_in and tokens_out are JSON Pointers (RFC 6901) into its messages. With `serve` and `ready` the
@@ -90,6 +111,7 @@ class StreamRunner(Struct, frozen=True, kw_only=True, tag_field="kind", tag=STRE
     """
 
     kind: ClassVar[str] = STREAM
+    takes_clients: ClassVar[bool] = True
     name: str
     folder: Path
     url: str
@@ -121,13 +143,15 @@ class StreamRunner(Struct, frozen=True, kw_only=True, tag_field="kind", tag=STRE
 
     @property
     def vary(self) -> Mapping[str, tuple[int | float, ...]]:
-        """The client's settings that this runner gives several values of."""
         return {name: values for name, values in self._given().items() if len(values) > 1}
 
     @property
     def load(self) -> Mapping[str, int | float]:
-        """The client's settings that this runner gives one value of."""
         return {name: values[0] for name, values in self._given().items() if len(values) == 1}
+
+    @property
+    def is_stand_in(self) -> bool:
+        return self.simulated
 
     def _given(self) -> Mapping[str, tuple[int | float, ...]]:
         requests = () if self.requests is None else (self.requests,)

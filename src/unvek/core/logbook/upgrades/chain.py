@@ -6,7 +6,13 @@ from contextlib import closing
 from pathlib import Path
 
 from unvek.core.errors import LogbookError
-from unvek.core.logbook.upgrades.to_4 import bring_to_4
+
+
+def _to_4(database: sqlite3.Connection) -> None:
+    from unvek.core.logbook.upgrades.to_4 import bring_to_4  # here: who opens a logbook of today starts without it
+
+    bring_to_4(database)
+
 
 # By the version that they start from, what brings a logbook one version on: statements, or a function.
 STEPS: Mapping[int, tuple[str | Callable[[sqlite3.Connection], None], ...]] = {
@@ -31,11 +37,12 @@ STEPS: Mapping[int, tuple[str | Callable[[sqlite3.Connection], None], ...]] = {
         "ALTER TABLE run_details ADD COLUMN piece_times_s BLOB NOT NULL DEFAULT ''",
         "ALTER TABLE run_details ADD COLUMN requests JSON NOT NULL DEFAULT '[]'",
     ),
-    3: (bring_to_4,),
+    3: (_to_4,),
 }
+FORMAT_VERSION = 1 + max(STEPS)  # today's
 
 
-def bring_up_to_date(database: Path, version: int, today: int) -> Path:
+def bring_up_to_date(database: Path, version: int) -> Path:
     """Take a logbook from an older version to today's; return where the copy of the old one lies.
 
     Raises LogbookError, with the logbook as it was, where that can't be done.
@@ -46,16 +53,16 @@ def bring_up_to_date(database: Path, version: int, today: int) -> Path:
             old.execute("BEGIN IMMEDIATE")  # no other process writes, or does the same, meanwhile
             if _version(old) == version:
                 _copy(database, copy)
-                for step in (step for number in range(version, today) for step in STEPS[number]):
+                for step in (step for number in range(version, FORMAT_VERSION) for step in STEPS[number]):
                     if isinstance(step, str):
                         old.execute(step)
                     else:
                         step(old)
-                old.execute("UPDATE about SET value = ? WHERE key = 'format_version'", (str(today),))
+                old.execute("UPDATE about SET value = ? WHERE key = 'format_version'", (str(FORMAT_VERSION),))
             old.execute("COMMIT")
     except (sqlite3.Error, OSError, ValueError, KeyError, TypeError) as error:
         raise LogbookError(
-            f"{database} is of format {version}, and could not be brought to format {today}: {error}. It is "
+            f"{database} is of format {version}, and could not be brought to format {FORMAT_VERSION}: {error}. It is "
             "as it was; make its folder writable, with room for a copy, and try again"
         ) from error
     return copy

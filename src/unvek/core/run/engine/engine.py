@@ -13,7 +13,6 @@ from time import monotonic, monotonic_ns, sleep
 from unvek.core.ask.secrets import Secrets
 from unvek.core.plan.cells import Cell, order_of_round
 from unvek.core.plan.model import Plan, Variant
-from unvek.core.plan.runners import StreamRunner
 from unvek.core.rig.telemetry import LOOK_EVERY_S
 from unvek.core.run.engine.bench import Assignment, Bench
 from unvek.core.run.engine.family import adopt_orphans
@@ -273,8 +272,7 @@ class Engine:
     def _source(self, variant: Variant) -> str:
         """Where a variant's figures are from: of a stand-in they are simulated, whatever part of it that is."""
         runner = self._plan.runner_of(variant)
-        is_simulated = isinstance(runner, StreamRunner) and runner.simulated
-        return SIMULATED if is_simulated or self._bench.instruments.simulated else MEASURED
+        return SIMULATED if runner.is_stand_in or self._bench.instruments.simulated else MEASURED
 
     def _wait(self, seconds: float) -> None:
         until_s = monotonic() + seconds

@@ -13,6 +13,11 @@ from unvek.core.run.events.event import Event, made_event
 from unvek.core.run.runners.program_run import ProgramRun
 
 
+def start(runner: CommandRunner, variant: Variant, log: Path, environment: Mapping[str, str]) -> "CommandProcess":
+    """Start what a variant with such a runner asks for. Raises RunnerError where it can't be started."""
+    return CommandProcess(runner, variant, log, environment)
+
+
 class CommandProcess:
     """Starts the program anew for each run."""
 

@@ -12,6 +12,11 @@ from unvek.core.run.runners.worker_process import WorkerProcess
 WORKER = Path(unvek.probe.__file__).with_name("worker.py")
 
 
+def start(runner: PythonRunner, variant: Variant, log: Path, environment: Mapping[str, str]) -> "PythonProcess":
+    """Start what a variant with such a runner asks for. Raises RunnerError where it can't be started."""
+    return PythonProcess(runner, variant, log, environment)
+
+
 class PythonProcess(WorkerProcess):
     """A worker that holds one variant, loaded by the user's script."""
 

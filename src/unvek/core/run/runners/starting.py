@@ -1,11 +1,16 @@
-"""Starting the process that a variant's runner asks for, whatever its kind."""
+"""Starting the process that a variant's runner asks for, whatever its kind.
+
+A kind's module is called after it, and has `start`: it is imported when a process of that kind is started, since each
+brings its own libraries, and a plan of scripts needs none for HTTP.
+"""
 
 from collections.abc import Mapping
+from importlib import import_module
 from pathlib import Path
 
 from unvek.core.ask.secrets import Secrets
 from unvek.core.plan.model import Variant
-from unvek.core.plan.runners import CommandRunner, PythonRunner, Runner
+from unvek.core.plan.runners import Runner
 from unvek.core.run.engine.model_process import ModelProcess, RunnerError
 
 
@@ -25,15 +30,6 @@ class VariantStarter:
                 f"the environment has no {' and no '.join(missing)} (secrets of runner {runner.name}): set it where "
                 "you start 'unvek run'"
             )
-        # Each kind brings its own libraries: a plan of scripts needs none for HTTP.
-        if isinstance(runner, PythonRunner):
-            from unvek.core.run.runners.python_runner import PythonProcess
-
-            return PythonProcess(runner, variant, log, self._environment)
-        if isinstance(runner, CommandRunner):
-            from unvek.core.run.runners.command_runner import CommandProcess
-
-            return CommandProcess(runner, variant, log, self._environment)
-        from unvek.core.run.runners.stream_runner import StreamProcess
-
-        return StreamProcess(runner, variant, log, self._environment)
+        start = import_module(f"unvek.core.run.runners.{runner.kind}_runner").start
+        process: ModelProcess = start(runner, variant, log, self._environment)
+        return process

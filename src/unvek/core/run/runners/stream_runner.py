@@ -28,6 +28,11 @@ ARRIVALS_FOR_S = 5.0  # as long as requests arrive in a run, unless the plan say
 FEWEST_ARRIVALS = 10
 
 
+def start(runner: StreamRunner, variant: Variant, log: Path, environment: Mapping[str, str]) -> "StreamProcess":
+    """Start what a variant with such a runner asks for. Raises RunnerError where it can't be started."""
+    return StreamProcess(runner, variant, log, environment)
+
+
 class StreamProcess:
     """A server, ours or somebody else's, and the process that asks it."""
 
