@@ -100,6 +100,9 @@ def run(model, job, probe):
             for word in "water it weekly and ".split():
                 probe.token(word + " ")
             time.sleep(0.001)
+    if do == "answer":
+        for word in "water it every week and keep it warm".split():
+            probe.token(word + " ")
     if do == "chatter":
         for n in range(10**9):
             probe.token("%d " % n)

@@ -4,7 +4,7 @@ import os
 import re
 import shutil
 import sys
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from types import MappingProxyType
 from typing import Any
@@ -262,24 +262,10 @@ def check_placeholders(
 ) -> None:
     """Report each placeholder that some run could not fill."""
     for name, runner in runners.items():
-        if isinstance(runner, PythonRunner):
-            continue
         users = [variant for variant in variants if variant.runner == name]
-        for where, template, of_run in _templates(runner):
+        for where, template, of_run in runner.templates():
             for asked in dict.fromkeys(names_in(template)):
                 _check_one(f"runners.{name}.{where}", asked, runner, users, tasks if of_run else (), vary, problems)
-
-
-def _templates(runner: CommandRunner | StreamRunner) -> Iterator[tuple[str, Any, bool]]:
-    """Yield (key, template, whether it is filled for each run)."""
-    if isinstance(runner, CommandRunner):
-        yield from ((f"command[{place}]", word, True) for place, word in enumerate(runner.command))
-        return
-    yield from ((f"serve[{place}]", word, False) for place, word in enumerate(runner.serve))
-    yield "ready", runner.ready or "", False
-    yield "url", runner.url, True
-    yield from ((f"headers.{name}", value, True) for name, value in runner.headers.items())
-    yield "body", runner.body, True
 
 
 def _check_one(

@@ -3,10 +3,10 @@
 They are structs and no dataclasses, so that what a logbook keeps of one says by itself of which kind it is.
 """
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import asdict, dataclass
 from pathlib import Path
-from typing import Any, ClassVar
+from typing import Any, ClassVar, NamedTuple
 
 from msgspec import Struct
 
@@ -19,6 +19,14 @@ TOKENS, WORDS, CHARACTERS = "tokens", "words", "characters"  # what an answer is
 CLIENTS, ARRIVALS, REQUESTS = "clients", "arrivals_per_second", "requests"
 LOAD_SETTINGS = (CLIENTS, ARRIVALS, REQUESTS)  # settings that are the client's, not the model's
 MOST_CLIENTS, MOST_ARRIVALS_PER_S, MOST_REQUESTS = 1000, 10_000, 100_000
+
+
+class Template(NamedTuple):
+    """A text, or JSON with texts in it, whose placeholders are filled: for each run, or once for a launch."""
+
+    key: str
+    content: Any
+    is_of_run: bool
 
 
 class AnyRunner(Struct, frozen=True, kw_only=True):
@@ -40,6 +48,10 @@ class AnyRunner(Struct, frozen=True, kw_only=True):
     def is_stand_in(self) -> bool:
         """Whether what it measures is marked simulated."""
         return False
+
+    def templates(self) -> Iterator[Template]:
+        """Yield what the plan says with placeholders in it."""
+        yield from ()
 
 
 class PythonRunner(AnyRunner, frozen=True, kw_only=True, tag_field="kind", tag=PYTHON):
@@ -93,6 +105,9 @@ class CommandRunner(AnyRunner, frozen=True, kw_only=True, tag_field="kind", tag=
     steps: str | None
     phases: Mapping[str, str]
     values: Mapping[str, ValuePattern]
+
+    def templates(self) -> Iterator[Template]:
+        yield from (Template(f"command[{place}]", word, True) for place, word in enumerate(self.command))
 
     def made_of(self, digests: Mapping[Path, str]) -> list[Any]:
         return [
@@ -152,6 +167,13 @@ class StreamRunner(AnyRunner, frozen=True, kw_only=True, tag_field="kind", tag=S
     @property
     def is_stand_in(self) -> bool:
         return self.simulated
+
+    def templates(self) -> Iterator[Template]:
+        yield from (Template(f"serve[{place}]", word, False) for place, word in enumerate(self.serve))
+        yield Template("ready", self.ready or "", False)
+        yield Template("url", self.url, True)
+        yield from (Template(f"headers.{name}", value, True) for name, value in self.headers.items())
+        yield Template("body", self.body, True)
 
     def _given(self) -> Mapping[str, tuple[int | float, ...]]:
         requests = () if self.requests is None else (self.requests,)

@@ -30,6 +30,8 @@ class EveryLimit(ProjectTest):
             "feeds": ('memory = "90 MiB"', "eat in a child", "out-of-memory", "(limits.memory)"),
             "chatters": ("tokens = 40", "chatter", "over-limit", "more than 40 tokens (limits.tokens)"),
             "babbles": ("loop = 4", "babble", "looping", "4 times in a row (limits.loop)"),
+            "answers": ("tokens = 7", "answer", "over-limit", "more than 7 tokens (limits.tokens)"),
+            "writes": ('output = "600 B"', "", "over-limit", "more than 600 B (limits.output)"),
             "scrawls": ('output = "2 MiB"', "scrawl", "over-limit", "more than 2.0 MiB (limits.output)"),
             "loops": ('run = "300 ms"', "loop", "timed-out", "longer than 0.3 s (limits.run)"),
             "hangs": ('stall = "300 ms"', "hang", "stalled", "nothing came for 0.3 s (limits.stall)"),
@@ -50,6 +52,16 @@ class EveryLimit(ProjectTest):
                 if status == "out-of-memory":
                     self.assertGreater(run["machine"]["tree_memory_peak_bytes"], 70 * 2**20)
                     self.assertLess(run["machine"]["tree_memory_peak_bytes"], 400 * 2**20)
+
+    def test_what_has_gone_over_a_limit_when_it_ends_by_itself_is_over_it_however_quick_it_was(self):
+        self.write_plan(SLOW, variant("bad", do="answer", steps=0) + "limits = { tokens = 7 }\n", task(seeds=range(12)))
+        self.unvek("run", expect=1)
+        bad = [row for row in self.log() if row["variant"] == "bad"]
+        self.assertEqual({row["status"] for row in bad}, {"over-limit"})
+        self.assertEqual({row["tokens"] for row in bad}, {8})
+        self.assertEqual(
+            len({self.result("show", str(row["run"]))["launch"] for row in bad}), 1, "nothing was ended for it"
+        )
 
     def test_a_limit_that_is_not_reached_ends_nothing(self):
         run = self.run_to_the_limit('memory = "4 GiB", tokens = 9, loop = 4, output = "9 MiB"', "", expect=0)

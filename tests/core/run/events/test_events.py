@@ -88,13 +88,13 @@ class Parsing(unittest.TestCase):
             self.assertTrue(all(step >= 0 for step in progress.step_times_s))
             json.dumps([progress.phases_s, progress.faults, progress.text], allow_nan=False).encode()
 
-    def test_a_million_steps_take_little_room(self):
+    def test_a_great_many_steps_take_little_room(self):
         recording = Recording()
         recording.take(parse_event(line("began", 0)))
-        for place in range(1_000_000):
+        for place in range(200_000):
             recording.take(parse_event(b'{"event":"step","at_ns":%d}' % (place + 1)))
         progress = recording.progress(stopped_ns=2_000_000)
-        self.assertEqual((len(progress.step_times_s), progress.step_times_s[-1]), (1_000_000, 1e-9))
+        self.assertEqual((len(progress.step_times_s), progress.step_times_s[-1]), (200_000, 1e-9))
         self.assertEqual(progress.step_times_s.itemsize, 8)
 
 

@@ -145,7 +145,8 @@ class Launch:
                 self._take(events, recording)
                 watch.take(events)
             if recording.end is not None:
-                return self._as_ended(recording.end, telemetry)
+                outcome = self._as_ended(recording.end, telemetry)
+                return (watch.gone_over() if outcome.status == FINISHED else None) or outcome
             if watch.look_is_due():
                 look = telemetry.look()
                 watch.note(look)

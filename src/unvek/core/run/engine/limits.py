@@ -96,6 +96,25 @@ class LimitsWatch:
     def reached(self) -> Outcome | None:
         """Return how the run is to end, where a limit is reached."""
         limits, now_s = self._limits, monotonic()
+        if now_s - self._sized_s >= SIZED_EVERY_S:
+            self._size_files(now_s)
+        over = self._gone_over()
+        if over is not None:
+            return over
+        if limits.run_s is not None and now_s - self._began_s >= limits.run_s:
+            return Outcome(TIMED_OUT, f"took longer than {limits.run_s:g} s (limits.run)")
+        if limits.stall_s is not None and now_s - self._heard_s >= limits.stall_s:
+            return Outcome(STALLED, f"nothing came for {limits.stall_s:g} s (limits.stall)")
+        return None
+
+    def gone_over(self) -> Outcome | None:
+        """Return by what a run that has ended was over a limit: a quick one ends before it can be ended for that."""
+        self._size_files(monotonic())
+        return self._gone_over()
+
+    def _gone_over(self) -> Outcome | None:
+        """Return which limit of what a run holds and writes it is over."""
+        limits = self._limits
         if limits.memory_bytes is not None:
             held, where = max((self._memory[1] if self._memory else 0, "memory"), (self._device_bytes, "accelerator"))
             if held > limits.memory_bytes:
@@ -106,20 +125,15 @@ class LimitsWatch:
         loop_times = max((loop.times_in_a_row for loop in self._loops.values()), default=0)
         if limits.loop is not None and loop_times >= limits.loop:
             return Outcome(LOOPING, f"wrote the same stretch of tokens {limits.loop} times in a row (limits.loop)")
-        if limits.output_bytes is not None and self._output_bytes(now_s) > limits.output_bytes:
+        if limits.output_bytes is not None and self._written_bytes + self._files_bytes > limits.output_bytes:
             return Outcome(OVER_LIMIT, f"wrote more than {bytes_words(limits.output_bytes)} (limits.output)")
-        if limits.run_s is not None and now_s - self._began_s >= limits.run_s:
-            return Outcome(TIMED_OUT, f"took longer than {limits.run_s:g} s (limits.run)")
-        if limits.stall_s is not None and now_s - self._heard_s >= limits.stall_s:
-            return Outcome(STALLED, f"nothing came for {limits.stall_s:g} s (limits.stall)")
         return None
 
-    def _output_bytes(self, now_s: float) -> int:
-        """What the run has written: as text, and as files so far (summed up now and then only)."""
-        if self._out is not None and now_s - self._sized_s >= SIZED_EVERY_S:
-            self._sized_s = now_s
+    def _size_files(self, now_s: float) -> None:
+        """Sum up the files that the run has written so far."""
+        self._sized_s = now_s
+        if self._out is not None and self._limits.output_bytes is not None:
             self._files_bytes = sum(_size(path) for path in self._out.rglob("*"))
-        return self._written_bytes + self._files_bytes
 
 
 def _size(path: Path) -> int:
