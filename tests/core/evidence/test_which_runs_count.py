@@ -7,8 +7,8 @@ import unittest
 
 import numpy as np
 
-from tests.core.evidence.test_evidence import RIG, WrittenLogbook, run_start
 from tests.support import SLOW, task
+from tests.written import RIG, WrittenLogbook, run_start
 from unvek.core.errors import InputError
 from unvek.core.evidence.gathering import Selection, gather
 from unvek.core.evidence.warming import still_warming

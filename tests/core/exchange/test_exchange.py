@@ -258,16 +258,20 @@ class RoundTrip(ProjectTest):
                 first = first or (self.folder / "again.csv").read_bytes()
                 self.assertEqual((self.folder / "again.csv").read_bytes(), first)
 
+    def write_rows(self, name: str, rows: list[dict[str, str]]) -> None:
+        with open(self.folder / name, "w", newline="") as file:
+            writer = csv.DictWriter(file, rows[0])
+            writer.writeheader()
+            writer.writerows(rows)
+
     def test_an_edited_export_replaces_what_it_tells_otherwise(self):
         self.write_plan(SLOW, task(seeds=(1,)), rounds=2)
         self.unvek("run")
         self.unvek("export", "runs.csv")
         rows = list(csv.DictReader(io.StringIO((self.folder / "runs.csv").read_text())))
+        self.assertIn("2 runs were here already", self.unvek("import", "runs.csv").stderr)
         rows[0]["time_s"] = "9.5"
-        with open(self.folder / "edited.csv", "w", newline="") as file:
-            writer = csv.DictWriter(file, rows[0])
-            writer.writeheader()
-            writer.writerows(rows)
+        self.write_rows("edited.csv", rows)
         said = self.unvek("import", "edited.csv").stderr
         self.assertIn(
             "1 run replaced, which the file tells otherwise (the earlier are voided); 1 run was here already", said
@@ -275,6 +279,8 @@ class RoundTrip(ProjectTest):
         kept = {row["run"]: (row["time_s"], row["voided"], row["source"]) for row in self.log()}
         self.assertEqual(kept[1][1:], ("replaced by the import of edited.csv", "measured"))
         self.assertEqual(kept[3], (9.5, None, "imported"))
+        self.write_rows("loaded.csv", [{**row, "measure:time.load": "4.5"} for row in rows])
+        self.assertIn("2 runs replaced", self.unvek("import", "loaded.csv").stderr, "of a launch, and told by its runs")
 
     def test_what_a_file_says_of_measures_is_checked(self):
         row = {"variant": "a", "time_s": 1, "id": "01a214b9-7f9c-7657-a853-cf034c4f45e1"}

@@ -5,8 +5,8 @@ import unittest
 
 import numpy as np
 
-from tests.core.evidence.test_evidence import RIG, WrittenLogbook
 from tests.support import QUICK, SLOW, ProjectTest, task, variant
+from tests.written import RIG, WrittenLogbook
 from unvek.core.evidence.gathering import Selection, gather
 from unvek.core.findings.audit.audit import audit
 from unvek.core.findings.comparison.comparison import compare

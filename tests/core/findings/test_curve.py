@@ -6,8 +6,8 @@ from dataclasses import replace
 import numpy as np
 from PIL import Image
 
-from tests.core.evidence.test_evidence import WrittenLogbook, planned_task
 from tests.support import ProjectTest, task, variant
+from tests.written import WrittenLogbook, planned_task
 from unvek.core.errors import InputError
 from unvek.core.evidence.gathering import gather
 from unvek.core.findings.curve.along import curve_along

@@ -11,6 +11,7 @@ from unvek.core.ids import is_id
 from unvek.core.logbook.store import Logbook
 from unvek.core.logbook.tables import metadata
 from unvek.core.logbook.upgrades.chain import FORMAT_VERSION, STEPS
+from unvek.core.measures.kinds import KINDS
 
 HERE = Path(__file__).parent
 VERSION_1, VERSION_3 = HERE / "version-1.sql", HERE / "version-3.sql"
@@ -110,6 +111,9 @@ class Version3(OldLogbook):
             self.assertIn(
                 ("holds", "worked-out", "holds", ("half shade", "loam")), kept
             )  # what was wanted of violet stayed
+            for row in logbook.definitions().values():
+                if row.origin == "worked-out":
+                    self.assertEqual(row.content, KINDS[row.content.kind].definition({}, row.content.wanted), row.name)
             self.assertFalse(
                 {one for one in kept if one[:2] == ("likeness", "worked-out")}, "by which kind is not known"
             )

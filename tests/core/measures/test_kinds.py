@@ -2,8 +2,11 @@
 
 import unittest
 
+import numpy as np
+
 from unvek.core.measures.catalogue import BUILT_IN, is_ours, measured_definition
-from unvek.core.measures.kinds import KINDS, NUMBERS, RENAMED, WANTED
+from unvek.core.measures.definition import MORE
+from unvek.core.measures.kinds import KINDS, NUMBERS, RENAMED, SCORES, WANTED
 from unvek.core.plan.model import WantedMeasure
 
 
@@ -18,6 +21,25 @@ class Kinds(unittest.TestCase):
                         kind.work_out(None, None)
         self.assertEqual(KINDS["holds"].work_out("in Loam", ("loam", "clay")), 0.5)
         self.assertFalse(set(RENAMED) & set(KINDS))
+
+    def test_each_says_rightly_which_way_is_better(self):
+        rng = np.random.default_rng(1)
+        picture, sure, unsure = rng.random((16, 16, 3)), np.log([[0.9, 0.1]] * 4), np.log([[0.4, 0.6]] * 4)
+        own, near, far = (picture, picture, 1 - picture), ("a rose", "a rose", "soil"), (sure, sure, unsure)
+        right = np.zeros(4, int)
+        compared = {
+            "ssim": own, "psnr": own, "edit": near, "exact": near, "kl": far, "top1": far,
+            "holds": (("rose",), "a rose", "soil"), "perplexity": (right, sure, unsure),
+        }  # fmt: skip
+        self.assertEqual(set(compared), {kind.name for kind in KINDS.values() if kind.of != NUMBERS})
+        for name, (held_against, good, bad) in compared.items():
+            kind = KINDS[name]
+            pairs = [
+                (each, held_against) if kind.of != SCORES or name == "perplexity" else (held_against, each)
+                for each in (good, bad)
+            ]
+            better, worse = (kind.work_out(*pair) for pair in pairs)
+            self.assertTrue(better > worse if kind.better == MORE else better < worse, (name, better, worse))
 
     def test_a_definition_is_told_apart_by_what_decides_its_values_alone(self):
         holds, told = KINDS["holds"], KINDS["told"]

@@ -125,6 +125,15 @@ class Folding(unittest.TestCase):
         self.assertEqual(len(progress.step_times_s), 1)
         self.assertIsNone(recorded(stopped_ms=9).time_s)
 
+    def test_a_request_that_never_ended_has_failed(self):
+        progress = recorded(
+            line("began", 0), line("sent", 1, stream=1, client=0, due_ns=0), line("sent", 1, stream=2, client=1, due_ns=0),
+            line("token", 2, stream=1, text="a"), line("answered", 3, stream=1, code=200), line("token", 4, stream=2, text="b"),
+            stopped_ms=500,
+        )  # fmt: skip
+        self.assertEqual([request.failed for request in progress.requests], [False, True])
+        self.assertEqual({v.name: v.number for v in progress.values}["requests.failed"], 0.5)
+
     def test_a_clock_that_runs_backwards_makes_no_negative_time(self):
         progress = recorded(
             line("began", 100), line("step", 50), line("step", 120), line("ended", 60, status="finished")
