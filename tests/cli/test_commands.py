@@ -92,6 +92,16 @@ class Output(ProjectTest):
         for arguments in (("log",), ("compare",), ("show", "3"), ("check",)):
             self.assertNotIn("\x1b", self.unvek(*arguments).stdout)
 
+    def test_a_terminal_that_knows_few_signs_gets_others_and_no_error(self):
+        self.write_plan(SLOW, QUICK, task())
+        self.have_runs()
+        for command in ("compare", "log"):
+            done = subprocess.run(
+                program(command), cwd=self.folder, capture_output=True, env=environment(PYTHONIOENCODING="ascii")
+            )
+            self.assertEqual(done.returncode, 0, done.stderr)
+            self.assertIn(b"quick", done.stdout)
+
     def test_a_reader_that_has_gone_is_no_error_worth_words(self):
         self.write_plan(SLOW, task(seeds=range(40)))
         self.have_runs()

@@ -7,6 +7,7 @@ from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
+import numpy as np
 from PIL import Image
 from rich.console import Console
 
@@ -17,6 +18,7 @@ from unvek.core.findings.comparison.found import Comparison, ComparisonRow, Fail
 from unvek.core.findings.comparison.sentences import sentence
 from unvek.core.findings.log.forecasts import BasisScored, ForecastScored, ForecastScores, SessionScored
 from unvek.core.findings.log.run_list import RunLine, RunList
+from unvek.core.findings.log.sessions import SessionLine, SessionList
 from unvek.core.findings.log.whole_run import MeasurementFound, NoteFound, OutputFound, RunWhole
 from unvek.core.findings.output_sheet import OutputCell, OutputItem, OutputRow, OutputSheet
 from unvek.core.findings.tradeoff.tradeoff import Count, CountFound, Tradeoff, TradeoffRow
@@ -27,11 +29,13 @@ from unvek.core.session.trial import Trial, TrialRun
 from unvek.core.stats.speedup import Split
 from unvek.core.stats.student import Estimate
 from unvek.show.picture.sheet import draw_sheet
+from unvek.show.picture.sheet_layout import CAPTION, GAP, lay_out_sheet
 from unvek.show.results.checkup import print_checkup
 from unvek.show.results.comparison import comparison_records, print_comparison
 from unvek.show.results.forecasts import print_forecasts
 from unvek.show.results.rig import print_rig
 from unvek.show.results.run_list import print_runs
+from unvek.show.results.sessions import print_sessions
 from unvek.show.results.tradeoff import print_tradeoff
 from unvek.show.results.trial import print_trial
 from unvek.show.results.whole_run import print_run
@@ -316,6 +320,19 @@ class PrintedCheck(unittest.TestCase):
         ])  # fmt: skip
 
 
+class DrawnSessions(unittest.TestCase):
+    def test_the_day_on_which_one_ended_is_said_where_it_is_another(self):
+        session = SessionLine(session="quiet", id="i", made_by="run", began="2026-11-24T22:50:00.1+00:00", ended=None, rig=None,
+                              machine=None, launches=2, runs=4)  # fmt: skip
+        ends = (None, "2026-11-24T23:10:00.2+00:00", "2026-11-25T01:10:00.2+00:00")
+        found = SessionList(rows=tuple(replace(session, ended=end) for end in ends), earlier=3)
+        lines = printed(print_sessions, found).splitlines()
+        for line, words in zip(lines[2:5], ("no end", " 23:10:00", "2026-11-25 01:10:00"), strict=True):
+            self.assertIn(words, line)
+        self.assertNotIn("2026-11-24 23:10", lines[3])
+        self.assertIn("3 runs made before sessions were kept", lines[-1])
+
+
 class DrawnSheet(ProjectTest):
     def sheet(self, *pictures: Path | None) -> OutputSheet:
         cells = tuple(
@@ -345,6 +362,26 @@ class DrawnSheet(ProjectTest):
         draw_sheet(self.sheet(good), out, zoom=2)
         with Image.open(out) as drawn:
             self.assertIn((30 * 20 * 4, (255, 0, 0)), drawn.convert("RGB").getcolors(10**6))
+
+    def test_no_output_stands_on_another_or_on_what_is_written_below_it(self):
+        good = self.folder / "good.png"
+        Image.new("RGB", (30, 20), "#ff0000").save(good)
+        one = self.sheet(good, good)
+        sheet = replace(one, rows=one.rows * 3)
+        out = self.folder / "out.png"
+        draw_sheet(sheet, out, zoom=2)
+        with Image.open(out) as drawn:
+            reds = np.all(np.asarray(drawn.convert("RGB")) == (255, 0, 0), axis=2)
+        self.assertEqual(reds.sum(), 6 * 60 * 40)
+        rows = np.flatnonzero(reds.any(axis=1))
+        gaps = np.diff(rows)[np.diff(rows) > 1]
+        self.assertEqual(len(gaps), 2)
+        with Image.open(good) as picture:
+            layout = lay_out_sheet(sheet, {good: picture}, zoom=2)
+        self.assertGreaterEqual(layout.top(1) - layout.top(0), layout.tall + CAPTION + GAP)
+        self.assertGreaterEqual(layout.left(1) - layout.left(0), layout.side + GAP)
+        self.assertLessEqual(layout.left(1) + layout.side, layout.width)
+        self.assertLessEqual(layout.top(2) + layout.tall + CAPTION, layout.height)
 
     def test_texts_are_drawn_in_their_place_whatever_they_hold(self):
         texts = ("short", "\x1b[31mred " * 3000, "x" * 30_000, "\n" * 500, "\u202e\ufffd\U0001f33f")
