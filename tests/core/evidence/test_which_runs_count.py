@@ -35,6 +35,13 @@ class ColdAndWarm(WrittenLogbook):
         self.assertEqual((quick.failures.count, quick.runs), (1, 2))
         self.assertTrue(any("cold" in note for note in found.notes), found.notes)
 
+    def test_a_run_that_was_skipped_or_interrupted_is_no_failure_and_no_success(self):
+        self.plan("a", cells=[f"a/violet/{seed}" for seed in range(1, 5)], quality=None)
+        for seed, status in enumerate(("finished", "failed", "skipped", "interrupted"), 1):
+            self.run_made(f"a/violet/{seed}", status=status, place=2)
+        failures = compare(self.evidence(), RIG).rows[0].failures
+        self.assertEqual((failures.count, failures.share), (1, 0.5))
+
     def test_a_variant_with_cold_runs_only_is_shown_and_said_to_be(self):
         self.plan("slow", "quick", cells=CELLS, quality=None)
         self.run_made(CELLS[0], 1.0, place=2)

@@ -162,10 +162,15 @@ class Programs(ProjectTest):
             self.assertGreater(run["time_s"], run["piece_times_s"][-1])
             shutil.rmtree(self.folder / "logbook")
 
+    def test_an_answer_that_breaks_off_within_a_character_is_kept_to_its_last_byte(self):
+        self.write("say.py", "import os\nos.write(1, 'half a caf\u00e9'.encode()[:-1])\n")
+        (run,) = self.run_program(runner(sys.executable, "say.py", more="answer = 'printed'"))
+        self.assertEqual(run["text"], "half a caf\ufffd")
+
     def test_limits_end_a_program_and_all_that_it_started(self):
         self.write(
             "hang.py",
-            "import subprocess, sys, time\nprint('step 1/3', flush=True)\nsubprocess.Popen([sys.executable, '-c', 'import time; time.sleep(600)'], start_new_session=True)\nheld = []\nwhile sys.argv[1] == 'eat':\n    held.append(b'x' * 2**24)\n    time.sleep(0.02)\ntime.sleep(600)\n",
+            "import subprocess, sys, time\nprint('step 1/3', flush=True)\nsubprocess.Popen([sys.executable, '-c', 'import time; time.sleep(613)'], start_new_session=True)\nheld = []\nwhile sys.argv[1] == 'eat':\n    held.append(b'x' * 2**24)\n    time.sleep(0.02)\ntime.sleep(613)\n",
         )
         hung, eaten, after = self.run_program(
             runner(sys.executable, "hang.py", "{do}"), variant("slow", do="hang"), variant("eats", do="eat") + 'limits = { memory = "200 MiB" }\n',
@@ -173,7 +178,7 @@ class Programs(ProjectTest):
         )  # fmt: skip
         self.assertEqual([run["status"] for run in (hung, eaten, after)], ["timed-out", "out-of-memory", "timed-out"])
         self.assertEqual(hung["steps"], 1)
-        left = [p for p in Path("/proc").glob("[0-9]*/cmdline") if b"time.sleep(600)" in _read(p)]
+        left = [p for p in Path("/proc").glob("[0-9]*/cmdline") if b"time.sleep(613)" in _read(p)]
         self.assertEqual(left, [])
 
     def test_a_secret_is_kept_nowhere_whoever_says_it(self):
