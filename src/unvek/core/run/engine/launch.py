@@ -145,8 +145,8 @@ class Launch:
                 self._take(events, recording)
                 watch.take(events)
             if recording.end is not None:
-                outcome = self._as_ended(recording.end, telemetry)
-                return (watch.gone_over() if outcome.status == FINISHED else None) or outcome
+                ended = self._as_ended(recording.end, telemetry)
+                return (watch.gone_over() if ended.status == FINISHED else None) or ended
             if watch.look_is_due():
                 look = telemetry.look()
                 watch.note(look)
