@@ -29,7 +29,7 @@ types: setup
 # What is compiled beforehand need not be compiled at each of the many starts of the program.
 tests: setup
 	$(BIN)/python -m compileall -q src tests
-	$(BIN)/python -m tests
+	$(BIN)/python -W error -m tests
 
 bench: setup
 	$(BIN)/python -m pip install --quiet --editable '.[benchmarks]'

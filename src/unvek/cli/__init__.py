@@ -72,7 +72,7 @@ def main() -> None:
         if isinstance(stream, io.TextIOWrapper):
             stream.reconfigure(errors="replace")  # a terminal that knows no such sign gets another one, not an error
     try:
-        code = unvek.main(standalone_mode=False)
+        code = unvek.main(prog_name="unvek", standalone_mode=False)
     except click.ClickException as error:
         error.show()
         code = error.exit_code

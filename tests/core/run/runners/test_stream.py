@@ -244,7 +244,7 @@ class Answers(Streams):
 class Hostility(Streams):
     def test_no_answer_outlasts_the_limits_or_takes_the_memory(self):
         self.plan("endless-comments", "endless-tokens", "endless-line", "large-event", "many-lines",
-                  limits="tokens = 5000", stall_limit="4 s", run_limit="12 s")  # fmt: skip
+                  limits="tokens = 2000", stall_limit="2 s", run_limit="12 s")  # fmt: skip
         started = self.start("run", "--plain")
         highest = 0
         while started.poll() is None:
