@@ -13,6 +13,9 @@ from unvek.core.stats.launches import Sample
 LAUNCH_SPREAD = 0.02  # the standard deviation of a launch's level, on the log scale
 RUN_SPREAD = 0.01
 SLOW_LAUNCHES, DISTURBED_RUNS, DRIFT = 0.04, 0.03, 0.03
+MODES, MODE_APART = 0.25, 0.08  # how many launches are in another mode, and how far apart the modes lie
+MISSING = 0.2  # of the cells
+HEAVY_DEGREES = 3  # of Student's distribution
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -22,6 +25,10 @@ class Hardships:
     skew: bool = True
     outliers: bool = True
     drift: bool = True
+    heavy: bool = False
+    disturbed: bool = False
+    modes: bool = False
+    missing: bool = False
 
 
 def runs_of(rng: np.random.Generator, ratio: float, rounds: int, items: int, repeats: int, hard: Hardships,
@@ -33,16 +40,24 @@ def runs_of(rng: np.random.Generator, ratio: float, rounds: int, items: int, rep
     of_items = rng.normal(0, 0.5, (1, items, 1))
     samples = []
     for side, level in enumerate((np.log(ratio), 0.0)):
-        launch = _effects(rng, (rounds, 1, 1), hard.skew) * launch_spread
-        run = _effects(rng, shape, hard.skew) * RUN_SPREAD
+        launch = _effects(rng, (rounds, 1, 1), hard) * launch_spread
+        run = _effects(rng, shape, hard) * RUN_SPREAD
         if hard.outliers:
-            launch += (rng.random((rounds, 1, 1)) < SLOW_LAUNCHES) * rng.uniform(0.05, 0.2, (rounds, 1, 1))
+            launch = launch + (rng.random((rounds, 1, 1)) < SLOW_LAUNCHES) * rng.uniform(0.05, 0.2, (rounds, 1, 1))
+        if hard.modes:
+            launch = launch + (rng.random((rounds, 1, 1)) < MODES) * MODE_APART
+        if hard.outliers or hard.disturbed:
             run += (rng.random(shape) < DISTURBED_RUNS) * rng.uniform(0.1, 1.0, shape)
         times_s = np.exp(level + of_items + drift + launch + run).ravel()
-        samples.append(Sample(times_s, where[0] + 1, 2 * where[0] + side, where[1]))
+        there = np.broadcast_to(rng.random((rounds, items, 1)) >= MISSING * hard.missing, shape).ravel()
+        samples.append(Sample(times_s, where[0] + 1, 2 * where[0] + side, where[1]).where(there))
     return samples[0], samples[1]
 
 
-def _effects(rng: np.random.Generator, shape: tuple[int, ...], skew: bool) -> np.ndarray:
-    """Effects with mean 0 and standard deviation 1: a gamma's of shape 2, or a normal's."""
-    return (rng.gamma(2.0, 1.0, shape) - 2.0) / np.sqrt(2.0) if skew else rng.normal(0, 1, shape)
+def _effects(rng: np.random.Generator, shape: tuple[int, ...], hard: Hardships) -> np.ndarray:
+    """Effects with mean 0 and standard deviation 1: a gamma's of shape 2, Student's of few degrees, or a normal's."""
+    if hard.skew:
+        return (rng.gamma(2.0, 1.0, shape) - 2.0) / np.sqrt(2.0)
+    if hard.heavy:
+        return rng.standard_t(HEAVY_DEGREES, shape) / np.sqrt(HEAVY_DEGREES / (HEAVY_DEGREES - 2))
+    return rng.normal(0, 1, shape)

@@ -62,7 +62,18 @@ def printed(draw, finding, width: int = 120) -> str:
 def measure(median: float | None, ratio: float | None = None, answer: str | None = None, unit: str = "s", drift=None,
             more_rounds=None) -> MeasureFound:  # fmt: skip
     around = (None, None) if median is None else (median * 0.99, median * 1.01)
-    found = None if ratio is None else RatioFound(value=ratio, low=ratio * 0.98, high=ratio * 1.02)
+    found = (
+        None
+        if ratio is None
+        else RatioFound(
+            value=ratio,
+            low=ratio * 0.99,
+            high=ratio * 1.01,
+            low_together=ratio * 0.98,
+            high_together=ratio * 1.02,
+            comparisons=2,
+        )
+    )
     return MeasureFound(unit=unit, better="less", median=median, low=around[0], high=around[1], ratio=found, answer=answer,
                         more_rounds=more_rounds, over="launches", drift=drift, dots=() if median is None else (median, median * 1.05))  # fmt: skip
 
@@ -80,7 +91,7 @@ def row(name: str, form: str, time: MeasureFound, failed: int = 0, split: Split 
 
 
 SPLIT = Split(
-    fewer_steps_s=Estimate(value=0.1, low=0.09, high=0.11), cheaper_steps_s=Estimate(value=0.048, low=None, high=None),
+    fewer_steps_s=Estimate(value=0.1, low=0.09, high=0.11), faster_steps_s=Estimate(value=0.048, low=None, high=None),
     fixed_s=Estimate(value=-0.001, low=-0.002, high=0.0), steps=4, reference_steps=20, step_s=0.004, reference_step_s=0.008,
 )  # fmt: skip
 DOUBTS = (

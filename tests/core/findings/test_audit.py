@@ -205,12 +205,12 @@ class Sentences(TwoVariants):
     def test_each_answer_can_be_read_aloud(self):
         self.assertRegex(
             self.sentence(0.5, 0.01),
-            r"^swift is 2\.0.x as fast as full \(5\d % less time\), 95 % sure of 1.9. to 2.0. times\.$",
+            r"^swift is 2\.0.x as fast as full \(5\d % less time\), 95 % interval 1.9. to 2.0. times\.$",
         )
         self.assertEqual(self.sentence(1.0, 0.0001), "swift takes as long as full, within 2 %.")
         self.assertRegex(
             self.sentence(1.0, 0.3),
-            r"^swift may be faster or slower than full \(95 % sure of .* times\); (about|very many) .* tell\.$",
+            r"^swift may be faster or slower than full \(95 % interval .* times\); (about|very many) .* tell\.$",
         )
 
 

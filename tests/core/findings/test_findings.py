@@ -53,7 +53,7 @@ class Findings(ProjectTest):
         self.assertEqual((time["unit"], time["better"]), ("s", "less"))
         self.assertLessEqual(time["low"], time["median"])
         self.assertLessEqual(time["median"], time["high"])
-        self.assertEqual(set(time["ratio"]), {"value", "low", "high"})
+        self.assertEqual(set(time["ratio"]), {"value", "low", "high", "low_together", "high_together", "comparisons"})
         self.assertEqual(set(quick["failures"]) - {"kinds"}, {"count", "share", "low", "high"})
         self.assertNotIn("NaN", json.dumps(found))
 

@@ -6,6 +6,7 @@ import numpy as np
 
 from tests.core.stats.test_launches import sample
 from unvek.core.stats.fits import _by_launch, line, power_law
+from unvek.core.stats.launches import location, paired_ratio
 from unvek.core.stats.plateau import paired_difference, plateau
 from unvek.core.stats.speedup import SteppedRuns, split_speed_up
 
@@ -84,15 +85,37 @@ class Splits(unittest.TestCase):
     def runs(self, steps: float, step_s: float, fixed_s: np.ndarray) -> SteppedRuns:
         n = len(fixed_s)
         return SteppedRuns(time_s=fixed_s + steps * step_s, steps=np.full(n, steps), step_s=np.full(n, step_s),
-                           rounds=np.arange(n), items=np.zeros(n, int))  # fmt: skip
+                           rounds=np.arange(n), launches=np.arange(n), items=np.zeros(n, int))  # fmt: skip
 
     def test_the_parts_add_up_to_what_is_saved(self):
         ours, theirs = self.runs(4, 0.02, np.array([0.1, 0.11, 0.12])), self.runs(20, 0.03, np.array([0.2, 0.21, 0.25]))
         found = split_speed_up(ours, theirs)
-        parts = found.fewer_steps_s.value, found.cheaper_steps_s.value, found.fixed_s.value
-        np.testing.assert_allclose(parts, (16 * 0.025, 0.01 * 12, 0.11), rtol=1e-12)
-        self.assertAlmostEqual(sum(parts), float(np.mean(theirs.time_s - ours.time_s)))
+        parts = found.fewer_steps_s.value, found.faster_steps_s.value, found.fixed_s.value
+        middle = (0.6 - 0.08) / np.log(0.6 / 0.08)
+        typical = [np.exp(np.log(runs.time_s).mean()) for runs in (ours, theirs)]
+        fixed = (typical[1] - 0.6) - (typical[0] - 0.08)
+        np.testing.assert_allclose(parts, (middle * np.log(5), middle * np.log(1.5), fixed), rtol=1e-12)
+        ratio = paired_ratio(ours.sample(ours.time_s), theirs.sample(theirs.time_s))
+        self.assertAlmostEqual(sum(parts), typical[1] * (1 - ratio.value), msg="the saving of the headline")
         self.assertTrue(found.fixed_s.low < 0.11 < found.fixed_s.high)
+
+    def test_no_seconds_are_made_up_where_medians_and_means_differ(self):
+        # Two items of very different length, one run in four slow: the parts still come to what the ratio says.
+        rng = np.random.default_rng(2)
+        sides = []
+        for steps, step_s in ((6, 0.02), (20, 0.011)):
+            items = np.tile([0, 1], 12)
+            slow = np.where(rng.random(24) < 0.25, 3.0, 1.0)
+            step_s = step_s * np.where(items == 1, 9, 1) * slow
+            sides.append(SteppedRuns(time_s=0.05 + steps * step_s * 1.1, steps=np.full(24, steps), step_s=step_s,
+                                     rounds=np.repeat(np.arange(12), 2), launches=np.repeat(np.arange(12), 2), items=items))  # fmt: skip
+        found = split_speed_up(*sides)
+        ratio, usual = (
+            paired_ratio(*(runs.sample(runs.time_s) for runs in sides)),
+            location(sides[1].sample(sides[1].time_s)),
+        )
+        parts = found.fewer_steps_s.value + found.faster_steps_s.value + found.fixed_s.value
+        self.assertAlmostEqual(parts, usual.value * (1 - ratio.value))
 
     def test_without_steps_there_is_nothing_to_split(self):
         fixed_s = np.array([0.1, 0.2])

@@ -2,6 +2,7 @@
 
 import math
 import unittest
+from dataclasses import replace
 
 import numpy as np
 from scipy import stats
@@ -26,6 +27,11 @@ def sample(values, rounds, launches=None, items=None) -> Sample:
     launches = rounds if launches is None else np.asarray(launches)
     items = np.ones(len(rounds), int) if items is None else np.asarray(items)
     return Sample(np.asarray(values, float), rounds, launches, items)
+
+
+def known(value: float, low: float | None, high: float | None, spread: float | None) -> Ratio:
+    """A ratio of three launches, alone in its table."""
+    return Ratio(value=value, low=low, high=high, low_together=low, high_together=high, launches=3, spread=spread)
 
 
 class Intervals(unittest.TestCase):
@@ -58,14 +64,14 @@ class Intervals(unittest.TestCase):
                                         (1, 29, 0.0061, 0.1718)):  # fmt: skip
             np.testing.assert_allclose(wilson(count, total), (low, high), atol=6e-5)
 
-    def test_a_location_is_the_median_with_an_interval_over_launches(self):
+    def test_a_location_is_the_mean_over_items_of_medians_over_repeats_with_an_interval_over_launches(self):
         found = location(sample([1.0, 1.1, 9.0, 1.5, 2.2, 1.4, np.nan], [1, 1, 1, 2, 2, 2, 2]))
-        self.assertAlmostEqual(found.value, 1.45)
-        usual = np.median(np.log([1.0, 1.1, 9.0, 1.5, 2.2, 1.4]))
-        mean, half_width = mean_and_half_width(np.log([1.1, 1.5]) - usual)
+        mean, half_width = mean_and_half_width(np.log([1.1, 1.5]))
         np.testing.assert_allclose(
-            [found.low, found.high], 1.45 * np.exp([mean - half_width, mean + half_width]), rtol=1e-12
+            [found.value, found.low, found.high], np.exp([mean, mean - half_width, mean + half_width]), rtol=1e-12
         )
+        two_items = location(sample([1.0, 4.0, 1.0, 4.0], [1, 1, 2, 2], items=[1, 2, 1, 2]))
+        self.assertAlmostEqual(two_items.value, 2.0)
 
     def test_an_item_that_a_launch_lacks_does_not_widen_it(self):
         # The second item takes ten times as long; the third launch lacks it.
@@ -113,13 +119,15 @@ class Ratios(unittest.TestCase):
         self.assertAlmostEqual(once.low, often.low)
         self.assertLess(once.low, 1.0)
 
-    def test_one_disturbed_run_moves_nothing(self):
-        where = [1, 1, 1, 2, 2, 2, 3, 3, 3], None, [1, 2, 3] * 3
-        times = np.array([1.0, 2.0, 3.0, 1.01, 2.02, 3.03, 0.99, 1.98, 2.97])
+    def test_one_disturbed_run_of_three_moves_nothing_and_one_alone_leaves_the_truth_within(self):
+        where = [1] * 3 + [2] * 3 + [3] * 3, None
+        times = np.array([1.0, 1.01, 1.02, 1.01, 1.0, 1.02, 0.99, 0.98, 1.0])
         disturbed = times * np.r_[1, 1, 9, np.ones(6)]
         found = paired_ratio(sample(disturbed / 2, *where), sample(times, *where))
         self.assertAlmostEqual(found.value, 0.5, places=2)
         self.assertLess(found.high, 0.52)
+        alone = paired_ratio(sample(disturbed / 2, *where, [1, 2, 3] * 3), sample(times, *where, [1, 2, 3] * 3))
+        self.assertTrue(alone.low < 0.5 < alone.high, alone)
 
     def test_what_has_no_partner_or_no_logarithm_has_no_ratio(self):
         self.assertIsNone(paired_ratio(sample([1.0], [1]), sample([1.0], [2])))
@@ -137,10 +145,20 @@ class Experiments(unittest.TestCase):
         runs = (runs_of(rng, truth, rounds, 3, 2, Hardships(), spread) for _ in range(self.COUNT))
         return [paired_ratio(*pair) for pair in runs]
 
-    def test_intervals_hold_the_truth_93_to_97_times_in_100(self):
-        for rounds in (3, 5, 10):
+    def test_intervals_hold_the_truth_93_to_97_times_in_100_and_oftener_where_a_slow_launch_widens_them(self):
+        for rounds, most in ((3, 0.985), (5, 0.985), (10, 0.98)):
             held = sum(found.low <= 0.8 <= found.high for found in self.found(0.8, rounds, rounds))
-            self.assertTrue(0.93 <= held / self.COUNT <= 0.97, (rounds, held))
+            self.assertTrue(0.93 <= held / self.COUNT <= most, (rounds, held))
+
+    def test_they_hold_whatever_the_items_repeats_and_missing_cells(self):
+        plain = Hardships(skew=False, outliers=False, drift=False)
+        for hard in (plain, replace(plain, missing=True), replace(plain, disturbed=True), replace(plain, modes=True)):
+            for items, repeats in ((1, 1), (3, 1), (12, 1), (25, 1), (3, 3)):
+                rng, held, count = np.random.default_rng(items), 0, 500
+                for _ in range(count):
+                    found = paired_ratio(*runs_of(rng, 0.8, 4, items, repeats, hard, 0.005))
+                    held += found is None or found.low is None or found.low <= 0.8 <= found.high
+                self.assertGreaterEqual(held / count, 0.92, (hard, items, repeats))  # 0.95, and 3 standard errors
 
     def test_faster_or_slower_is_seldom_said_where_nothing_differs(self):
         said = [conclusion(found, True, SPEED) for found in self.found(1.0, 5, 50)]
@@ -162,7 +180,7 @@ class Experiments(unittest.TestCase):
             if rounds < 20:
                 # Later rounds move the items' usual values a little, and with them the spread of the first rounds.
                 self.assertLessEqual(found.high / found.value, 1.04)
-        self.assertTrue(0.93 <= held / 1000 <= 0.97, held)
+        self.assertTrue(0.93 <= held / 1000 <= 0.985, held)
         self.assertGreater(len(set(taken)), 10)
 
 
@@ -184,20 +202,20 @@ class Answers(unittest.TestCase):
     def test_the_four_answers(self):
         for low, high, expected in ((0.5, 0.6, "faster"), (1.2, 1.4, "slower"), (0.99, 1.01, "same"), (0.981, 0.999, "same"),
                                     (0.9, 1.1, "unclear"), (0.97, 0.999, "faster")):  # fmt: skip
-            ratio = Ratio(value=math.sqrt(low * high), low=low, high=high, launches=3, spread=0.01)
+            ratio = known(math.sqrt(low * high), low, high, 0.01)
             self.assertEqual(conclusion(ratio, True, SPEED), expected, (low, high))
-        more_is_better = Ratio(value=1.3, low=1.2, high=1.4, launches=3, spread=0.1)
+        more_is_better = known(1.3, 1.2, 1.4, 0.1)
         self.assertEqual(conclusion(more_is_better, False, ("better", "worse")), "better")
         self.assertIsNone(conclusion(None, True, SPEED))
-        self.assertIsNone(conclusion(Ratio(value=1, low=None, high=None, launches=1, spread=None), True, SPEED))
+        self.assertIsNone(conclusion(known(1, None, None, None), True, SPEED))
 
     def test_the_rounds_that_would_settle_it_do(self):
-        ratio = Ratio(value=0.95, low=0.85, high=1.06, launches=3, spread=0.045)
+        ratio = known(0.95, 0.85, 1.06, 0.045)
         more = rounds_to_settle(ratio)
         count = ratio.launches + more
         self.assertLess(student_factor(count) * 0.045 / math.sqrt(count), -math.log(0.95))
         self.assertGreater(student_factor(count - 1) * 0.045 / math.sqrt(count - 1), -math.log(0.95))
-        self.assertIsNone(rounds_to_settle(Ratio(value=1.0, low=0.1, high=9.0, launches=3, spread=3.0)))
+        self.assertIsNone(rounds_to_settle(known(1.0, 0.1, 9.0, 3.0)))
 
 
 class Frontiers(unittest.TestCase):

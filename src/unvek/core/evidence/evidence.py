@@ -1,7 +1,7 @@
 """What findings rest on: the newest plan's runs that count, what is known of them, and how that is put in figures."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 from unvek.core.evidence.counted_runs import CountedRuns, Truths, VariantOnRecord
@@ -12,8 +12,8 @@ from unvek.core.evidence.values import Values
 from unvek.core.logbook.rows import RunRow
 from unvek.core.plan.model import Plan
 from unvek.core.run.events.record import Provenance
-from unvek.core.stats.items import score_location, score_ratio
-from unvek.core.stats.launches import Ratio, Sample, location, paired_ratio
+from unvek.core.stats.items import score_location, score_ratios
+from unvek.core.stats.launches import Ratio, Sample, levels_against, location, ratios_together
 from unvek.core.stats.student import Estimate
 
 
@@ -33,6 +33,7 @@ class Evidence:
     rigs: Mapping[str, Mapping[str, Any]]
     without: tuple[Without, ...] = ()
     changed: tuple[int, ...] = ()
+    _ratios: dict[str, Mapping[str, Ratio]] = field(init=False, default_factory=dict, repr=False, compare=False)
 
     @property
     def plan(self) -> Plan:
@@ -75,13 +76,20 @@ class Evidence:
         place = score_location if self.values.is_score(name) else location
         return place(self.sample(name, these), self.values.measure(name).averaged, self.pilot)
 
-    def ratio(self, name: str, ours: Truths, theirs: Truths) -> Ratio | None:
-        """Return a measure of some of the runs over that of others, paired; None where nothing pairs."""
-        over = score_ratio if self.values.is_score(name) else paired_ratio
-        return over(self.sample(name, ours), self.sample(name, theirs), self.pilot)
-
     def ratio_to_reference(self, name: str, variant: str) -> Ratio | None:
-        """Return a variant's measure over the reference's; None for the reference itself."""
-        if variant == self.reference:
-            return None
-        return self.ratio(name, self.runs.of_variant(variant), self.runs.of_variant(self.reference))
+        """Return a variant's measure over the reference's, paired; None where nothing pairs, and for the reference."""
+        if name not in self._ratios:
+            self._ratios[name] = self._ratios_to_reference(name)
+        return self._ratios[name].get(variant)
+
+    def _ratios_to_reference(self, name: str) -> Mapping[str, Ratio]:
+        """Return those of all variants: they make one table, whose intervals hold together."""
+        theirs = self.sample(name, self.runs.of_variant(self.reference))
+        samples = {
+            variant.name: self.sample(name, self.runs.of_variant(variant.name))
+            for variant in self.variants
+            if variant.name != self.reference
+        }
+        if self.values.is_score(name):
+            return score_ratios(samples, theirs, self.pilot)
+        return ratios_together(levels_against(samples, theirs), self.pilot)

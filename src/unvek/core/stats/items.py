@@ -5,12 +5,12 @@ is all that can be had.
 """
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 
 import numpy as np
 
 from unvek.core.stats.grouping import Floats, finite, group_means, group_medians, numbered
-from unvek.core.stats.launches import Ratio, Sample, location, paired_ratio
+from unvek.core.stats.launches import Ratio, Sample, levels_against, location, ratios_together
 from unvek.core.stats.quantiles import normal_quantile, normal_share
 from unvek.core.stats.student import CONFIDENCE, Estimate, mean_and_half_width, student_factor
 
@@ -40,6 +40,19 @@ def score_ratio(ours: Sample, theirs: Sample, pilot: int | None = None) -> Ratio
 
     None where no item is common to both, or a mean is not positive.
     """
+    return score_ratios({"": ours}, theirs, pilot).get("")
+
+
+def score_ratios(of: Mapping[str, Sample], theirs: Sample, pilot: int | None = None) -> dict[str, Ratio]:
+    """Return the ratio of each of a table's comparisons that has one, as `score_ratio`, and as `ratios_together`."""
+    paired = ratios_together(levels_against(of, theirs), pilot)
+    pairs = {name: items for name, ours in of.items() if (items := _paired_items(ours, theirs)) is not None}
+    comparisons = sum(len(items) > 1 or name in paired for name, items in pairs.items())
+    return {name: _score_ratio(items, paired.get(name), max(1, comparisons)) for name, items in pairs.items()}
+
+
+def _paired_items(ours: Sample, theirs: Sample) -> Floats | None:
+    """Return (items, 2) the mean score of ours and of theirs, of the items common to both."""
     our_values, our_items = finite(ours.values, ours.items)
     their_values, their_items = finite(theirs.values, theirs.items)
     common = np.intersect1d(our_items, their_items)
@@ -53,16 +66,33 @@ def score_ratio(ours: Sample, theirs: Sample, pilot: int | None = None) -> Ratio
         ],
         axis=-1,
     )
-    if np.any(pairs.mean(axis=0) <= 0):
-        return None
+    return None if np.any(pairs.mean(axis=0) <= 0) else pairs
+
+
+def _score_ratio(pairs: Floats, paired: Ratio | None, comparisons: int) -> Ratio:
     ratio = float(pairs[:, 0].mean() / pairs[:, 1].mean())
+    alone = together = None
+    if paired is not None:
+        alone = Estimate(value=paired.value, low=paired.low, high=paired.high)
+        together = Estimate(value=paired.value, low=paired.low_together, high=paired.high_together)
+    low, high = _ends(pairs, ratio, alone, 1)
+    low_together, high_together = _ends(pairs, ratio, together, comparisons)
+    return Ratio(
+        value=ratio, low=low, high=high, low_together=low_together, high_together=high_together,
+        launches=paired.launches if paired else 0, spread=None, comparisons=comparisons,
+    )  # fmt: skip
+
+
+def _ends(
+    pairs: Floats, ratio: float, over_launches: Estimate | None, comparisons: int
+) -> tuple[float | None, float | None]:
+    """Return the interval over items, or that over launches, moved to this ratio, if wider."""
     found = Estimate(value=ratio, low=None, high=None)
-    paired = paired_ratio(ours, theirs, pilot)
-    if paired is not None and paired.low is not None and paired.high is not None:
-        found = _wider(found, (paired.low / paired.value * ratio, paired.high / paired.value * ratio))
-    found = _wider(found, _ratio_over_items(pairs))
-    low = None if found.low is None else max(0.0, found.low)
-    return Ratio(value=ratio, low=low, high=found.high, launches=paired.launches if paired else 0, spread=None)
+    if over_launches is not None and over_launches.low is not None and over_launches.high is not None:
+        moved = ratio / over_launches.value
+        found = _wider(found, (over_launches.low * moved, over_launches.high * moved))
+    found = _wider(found, _ratio_over_items(pairs, comparisons))
+    return None if found.low is None else max(0.0, found.low), found.high
 
 
 def bca_interval(
@@ -112,10 +142,10 @@ def _acceleration(values: Floats, statistic: Statistic) -> float:
     return float(np.sum(d**3)) / (6 * squares**1.5) if squares > 0 else 0.0
 
 
-def _widened(n: int) -> float:
+def _widened(n: int, comparisons: int = 1) -> float:
     """The confidence at which a bootstrap of n values is as wide as Student's interval (Hesterberg 2015, "What
     Teachers Should Know About the Bootstrap", section 3.3: it is too narrow by sqrt((n - 1) / n), and z is not t)."""
-    return 1 - 2 * normal_share(-math.sqrt(n / (n - 1)) * student_factor(n))
+    return 1 - 2 * normal_share(-math.sqrt(n / (n - 1)) * student_factor(n, comparisons))
 
 
 def _over_items(of_items: Floats, middle_of: Callable[..., np.floating]) -> tuple[float, float] | None:
@@ -129,15 +159,15 @@ def _over_items(of_items: Floats, middle_of: Callable[..., np.floating]) -> tupl
     return middle - (half_width or 0.0), middle + (half_width or 0.0)
 
 
-def _ratio_over_items(pairs: Floats) -> tuple[float, float] | None:
+def _ratio_over_items(pairs: Floats, comparisons: int = 1) -> tuple[float, float] | None:
     n = len(pairs)
     if n < 2:
         return None
     if FEWEST <= n <= MOST:
-        return bca_interval(pairs, ratio_of_means, _widened(n))
+        return bca_interval(pairs, ratio_of_means, _widened(n, comparisons))
     ratio = pairs[:, 0].mean() / pairs[:, 1].mean()
     residuals = (pairs[:, 0] - ratio * pairs[:, 1]) / pairs[:, 1].mean()  # Cochran 1977, section 6.4
-    _, half_width = mean_and_half_width(residuals)
+    _, half_width = mean_and_half_width(residuals, comparisons=comparisons)
     return float(ratio - (half_width or 0.0)), float(ratio + (half_width or 0.0))
 
 

@@ -1,17 +1,21 @@
 """Locations and ratios over launches: a fresh process is what is repeated, the runs within one are not.
 
-Each launch comes to one level: the median, over its runs, of how far each lies from the usual value of its item. A
-run that was disturbed moves the level little, and an item that a launch lacks does not move it at all.
+Each launch comes to one level (levels.py): the mean over its items of what each took, the median of its repeats. Of a
+variant that is where it lies; of two, paired round by round and item by item, how they differ.
 """
 
 import math
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
 
-from unvek.core.stats.grouping import Floats, Whole, finite, group_medians, numbered
-from unvek.core.stats.student import Estimate, mean_and_half_width
+from unvek.core.stats.grouping import Floats, Whole, finite, numbered
+from unvek.core.stats.levels import Cells, Levels, cells_of, joined, levels_of
+from unvek.core.stats.moderation import Lent, lent
+from unvek.core.stats.quantiles import student_quantile
+from unvek.core.stats.student import Estimate, share_below
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,87 +47,122 @@ class Sample:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Ratio:
-    """A variant over the reference, with the interval; `spread` is the standard deviation of its log over launches."""
+    """A variant over the reference.
+
+    low and high are its 95 % interval taken alone; low_together and high_together that of a table of `comparisons`: of
+    all of these together as many hold. None where the data give no interval. `spread` is the standard deviation of its
+    log over launches, lent_degrees what the rest of the table has lent to it (moderation.py).
+    """
 
     value: float
     low: float | None
     high: float | None
+    low_together: float | None
+    high_together: float | None
     launches: int
     spread: float | None
+    comparisons: int = 1
+    lent_degrees: float = 0.0
 
 
 def location(sample: Sample, averaged: bool = False, pilot: int | None = None) -> Estimate | None:
-    """Return the median (or mean) of the values, and its interval over launches, the unit of replication.
+    """Return what a typical run takes on these items, and its interval over launches, the unit of replication.
 
-    The interval is Student's over the launches' levels, on the log scale where all values are positive: repeats
-    within a launch share its process, so they do not count as independent (Georges, Buytaert and Eeckhout 2007,
-    "Statistically Rigorous Java Performance Evaluation", section 3). It is moved where it must be to hold the value
-    itself. pilot: as for `mean_and_half_width`. None for no values.
+    That is the mean over items of the medians (or means) over runs; of logs, where all values are positive and nothing
+    is averaged. The interval is Student's over the launches' levels: repeats within a launch share its process, so they
+    do not count as independent (Georges, Buytaert and Eeckhout 2007, "Statistically Rigorous Java Performance
+    Evaluation", section 3). pilot: as for `mean_and_half_width`. None for no values.
     """
     sample = sample.known()
     if not len(sample):
         return None
-    middle = float(np.mean(sample.values) if averaged else np.median(sample.values))
     on_logs = bool(np.all(sample.values > 0)) and not averaged
-    scaled = np.log(sample.values) if on_logs else sample.values
-    units, count = numbered(sample.rounds, sample.launches)
-    if averaged:
-        levels = np.bincount(units, scaled, count) / np.bincount(units, minlength=count) - middle
-    else:
-        levels = _levels(scaled, *numbered(sample.items), units, count)[0]
-    mean, half_width = mean_and_half_width(levels, pilot)
-    if half_width is None:
-        return Estimate(value=middle, low=None, high=None)
-    low, high = mean - half_width, mean + half_width
-    low, high = (middle * math.exp(low), middle * math.exp(high)) if on_logs else (middle + low, middle + high)
-    return Estimate(value=middle, low=min(low, middle), high=max(high, middle))
+    launches, launch_count = numbered(sample.rounds, sample.launches)
+    cells = cells_of(sample.values, launches, *_items(sample, launch_count), averaged)
+    levels = levels_of(replace(cells, values=np.log(cells.values)) if on_logs else cells)
+    spread = levels.spread(pilot)
+    back = _from_log if on_logs else float
+    if spread is None:
+        return Estimate(value=back(levels.mean), low=None, high=None)
+    half_width = student_quantile(share_below(), spread[1]) * math.sqrt(spread[0] / len(levels.values))
+    return Estimate(value=back(levels.mean), low=back(levels.mean - half_width), high=back(levels.mean + half_width))
+
+
+def _items(sample: Sample, launch_count: int) -> tuple[Whole, int, int]:
+    items, item_count = numbered(sample.items)
+    return items, launch_count, item_count
+
+
+def _from_log(log: float) -> float:
+    """Return the number, without what rounding leaves in its last digits: eight seconds in every run are eight."""
+    return float(f"{math.exp(log):.14g}")
 
 
 def paired_ratio(ours: Sample, theirs: Sample, pilot: int | None = None) -> Ratio | None:
     """Return our values over theirs, paired by launch and item.
 
     Only items that both have within a round count. A pair is a launch of ours and the one of theirs in its round;
-    launches that share a partner (a round taken up again) make one pair together. The pair's value is the difference
-    of the two levels of logs; the estimate is the mean over pairs and items, with Student's interval over pairs
-    (Kalibera and Jones 2013, "Rigorous Benchmarking in Reasonable Time", section 9, on ratios over the highest level
-    of repetition; medians stand for their means, so that outliers do not count). Assumes pairs to be independent:
-    what drifts over a session drifts for both of a pair. pilot: as for `mean_and_half_width`. None where nothing
-    pairs, or a value is not positive.
+    launches that share a partner (a round taken up again) make one pair together. The pair's level is the mean over
+    items of the difference of logs of the medians over repeats; the estimate is the mean over pairs, with Student's
+    interval over pairs (Kalibera and Jones 2013, "Rigorous Benchmarking in Reasonable Time", section 9, on ratios over
+    the highest level of repetition). Assumes pairs to be independent: what drifts over a session drifts for both of a
+    pair. pilot: as for `mean_and_half_width`. None where nothing pairs, or a value is not positive.
     """
-    logs = paired_levels(ours, theirs)
-    if logs is None:
-        return None
-    mean, half_width = mean_and_half_width(logs, pilot)
+    levels = paired_levels(ours, theirs)
+    return None if levels is None else ratios_together({"": levels}, pilot)[""]
+
+
+def ratios_together(of: Mapping[str, Levels], pilot: int | None = None) -> dict[str, Ratio]:
+    """Return the ratio of each of a table's comparisons, from the levels of its pairs of launches.
+
+    The comparisons lend each other of their variances. Their intervals together hold 95 times in 100 (Bonferroni's
+    bound: each leaves out 5 % divided by their number). pilot: as for `mean_and_half_width`.
+    """
+    spreads = {name: spread for name, levels in of.items() if (spread := levels.spread(pilot)) is not None}
+    loan = lent([own for own, _ in spreads.values()], [degrees for _, degrees in spreads.values()])
+    return {name: _ratio(levels, spreads.get(name), loan, len(spreads)) for name, levels in of.items()}
+
+
+def _ratio(levels: Levels, spread: tuple[float, int] | None, loan: Lent, comparisons: int) -> Ratio:
+    mean, count = levels.mean, len(levels.values)
+    if spread is None:
+        return Ratio(value=_from_log(mean), low=None, high=None, low_together=None, high_together=None, launches=count,
+                     spread=None, comparisons=comparisons)  # fmt: skip
+    variance, degrees = loan.with_own(*spread)
+    error = math.sqrt(variance / count)
+    alone, together = (error * student_quantile(share_below(of), degrees) for of in (1, comparisons))
     return Ratio(
-        value=math.exp(mean),
-        low=None if half_width is None else math.exp(mean - half_width),
-        high=None if half_width is None else math.exp(mean + half_width),
-        launches=len(logs),
-        spread=float(np.std(logs, ddof=1)) if len(logs) > 1 else None,
+        value=_from_log(mean),
+        low=_from_log(mean - alone),
+        high=_from_log(mean + alone),
+        low_together=_from_log(mean - together),
+        high_together=_from_log(mean + together),
+        launches=count,
+        spread=math.sqrt(variance),
+        comparisons=comparisons,
+        lent_degrees=loan.degrees,
     )
 
 
-def paired_levels(ours: Sample, theirs: Sample) -> Floats | None:
-    """Return (pairs,) the log ratio of each pair of launches, the earliest first; None as for `paired_ratio`."""
+def levels_against(of: Mapping[str, Sample], theirs: Sample) -> dict[str, Levels]:
+    """Return the levels of each comparison with theirs that has any, as `paired_levels`."""
+    return {name: levels for name, ours in of.items() if (levels := paired_levels(ours, theirs)) is not None}
+
+
+def paired_levels(ours: Sample, theirs: Sample) -> Levels | None:
+    """Return the log ratio of each pair of launches, the earliest first; None as for `paired_ratio`."""
     ours, theirs = ours.known(), theirs.known()
     if not (len(ours) and len(theirs) and np.all(ours.values > 0) and np.all(theirs.values > 0)):
         return None
-    pairing = _pairing(*ours.where_made(), *theirs.where_made())
+    pairing = pairing_of(ours, theirs)
     if pairing is None:
         return None
-    our_levels, our_usual = pairing.levels(np.log(ours.values), pairing.ours)
-    their_levels, their_usual = pairing.levels(np.log(theirs.values), pairing.theirs)
-    return np.asarray(np.mean(our_usual - their_usual) + our_levels - their_levels)
-
-
-def _levels(values: Floats, items: Whole, items_count: int, units: Whole, count: int) -> tuple[Floats, Floats]:
-    """Each unit's median distance from what is usual for the item (units,), and what is usual (items,)."""
-    usual = group_medians(values, items, items_count)
-    return group_medians(values - usual[items], units, count), usual
+    our_cells, their_cells = pairing.cells(ours.values, pairing.ours), pairing.cells(theirs.values, pairing.theirs)
+    return levels_of(replace(our_cells, values=np.log(our_cells.values) - np.log(their_cells.values)))
 
 
 @dataclass(frozen=True, slots=True)
-class _Side:
+class Side:
     """The runs of one sample that pair: their places in it, each one's pair of launches and its item, as numbers."""
 
     places: Whole
@@ -132,20 +171,26 @@ class _Side:
 
 
 @dataclass(frozen=True, slots=True)
-class _Pairing:
+class Pairing:
     """Which runs of two samples are held against each other, and how many pairs of launches and items there are."""
 
-    ours: _Side
-    theirs: _Side
+    ours: Side
+    theirs: Side
     pairs: int
     items: int
 
-    def levels(self, values: Floats, side: _Side) -> tuple[Floats, Floats]:
-        return _levels(values[side.places], side.items, self.items, side.pairs, self.pairs)
+    def cells(self, values: Floats, side: Side) -> Cells:
+        """Return one value of each pair's item; both sides have the same cells."""
+        return cells_of(values[side.places], side.pairs, side.items, self.pairs, self.items)
+
+
+def pairing_of(ours: Sample, theirs: Sample) -> Pairing | None:
+    """Pair the runs of two samples by round and item; None where nothing pairs."""
+    return _pairing(*ours.where_made(), *theirs.where_made())
 
 
 @lru_cache(maxsize=4)  # most measures are known of the same runs: what pairs is worked out for the first of them
-def _pairing(*made: bytes) -> _Pairing | None:
+def _pairing(*made: bytes) -> Pairing | None:
     """Pair runs by round and item; None where nothing pairs. made: `Sample.where_made` of ours, then of theirs."""
     columns = [np.frombuffer(numbers, np.int64) for numbers in made]
     ours = len(columns[0])
@@ -159,9 +204,9 @@ def _pairing(*made: bytes) -> _Pairing | None:
     is_ours = is_ours[places]
     pairs, pairs_count = _clusters(cells[places], rounds[places], launches[places], is_ours)
     items, items_count = numbered(items[places])
-    return _Pairing(
-        ours=_Side(places[is_ours], pairs[is_ours], items[is_ours]),
-        theirs=_Side(places[~is_ours] - ours, pairs[~is_ours], items[~is_ours]),
+    return Pairing(
+        ours=Side(places[is_ours], pairs[is_ours], items[is_ours]),
+        theirs=Side(places[~is_ours] - ours, pairs[~is_ours], items[~is_ours]),
         pairs=pairs_count,
         items=items_count,
     )
@@ -172,13 +217,5 @@ def _clusters(cells: Whole, rounds: Whole, launches: Whole, is_ours: np.ndarray)
 
     Launches hang together where they hold the same item of the same round; each such cluster is one pair.
     """
-    launches, count = numbered(rounds, np.where(is_ours, 0, 1), launches)
-    while True:  # every launch takes the least number among those that share an item with it, until nothing changes
-        least = np.full(int(cells.max()) + 1, count)
-        np.minimum.at(least, cells, launches)
-        mine = np.full(count, count)
-        np.minimum.at(mine, launches, least[cells])
-        joined = mine[launches]
-        if np.array_equal(joined, launches):
-            return numbered(launches)
-        launches = joined
+    members, count = numbered(rounds, np.where(is_ours, 0, 1), launches)
+    return joined(members, cells, count)

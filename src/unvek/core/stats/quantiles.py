@@ -33,12 +33,26 @@ def normal_share(value: float) -> float:
     return NORMAL.cdf(value)
 
 
-@cache
-def student_quantile(share: float, degrees: int) -> float:
-    """Return the value below which this share of Student's distribution lies; 0.5 <= share < 1.
+def student_quantile(share: float, degrees: float) -> float:
+    """Return the value below which this share of Student's distribution lies; 0.5 <= share < 1, degrees >= 1.
 
-    degrees: of freedom, a whole number from 1: the distribution is then a finite sum (Abramowitz and Stegun 1964,
-    26.7.3 and 26.7.4) in the angle whose tangent is t / sqrt(degrees). Of many degrees the expansion is taken.
+    Between two whole numbers of degrees its logarithm is taken to be straight in their reciprocal: from 2 degrees on
+    that is too wide by less than 1 %.
+    """
+    fewer = int(degrees)
+    if fewer == degrees:
+        return _whole_student_quantile(share, fewer)
+    weight = (1 / degrees - 1 / (fewer + 1)) / (1 / fewer - 1 / (fewer + 1))
+    wide, narrow = (math.log(_whole_student_quantile(share, whole)) for whole in (fewer, fewer + 1))
+    return math.exp(weight * wide + (1 - weight) * narrow)
+
+
+@cache
+def _whole_student_quantile(share: float, degrees: int) -> float:
+    """Of a whole number of degrees.
+
+    The distribution is then a finite sum (Abramowitz and Stegun 1964, 26.7.3 and 26.7.4) in the angle whose tangent is
+    t / sqrt(degrees). Of many degrees the expansion is taken.
     """
     if degrees > MANY_DEGREES:
         return _expanded(normal_quantile(share), degrees)

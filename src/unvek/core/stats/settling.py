@@ -2,9 +2,6 @@
 
 import math
 
-import numpy as np
-
-from unvek.core.stats.grouping import Floats
 from unvek.core.stats.launches import Sample, paired_levels
 from unvek.core.stats.student import student_factor
 
@@ -24,11 +21,8 @@ def rounds_wanted(pairs: list[tuple[Sample, Sample]], pilot: int, precision: flo
     """Return the rounds that the ratio of each pair of samples needs, the most of them; None where none can be told."""
     found = []
     for ours, theirs in pairs:
-        logs = _of_pilot(ours, theirs, pilot)
-        if logs is not None and len(logs) >= 2:
-            found.append(rounds_for(float(np.std(logs, ddof=1)), len(logs), precision))
+        levels = paired_levels(ours.where(ours.rounds <= pilot), theirs.where(theirs.rounds <= pilot))
+        spread = levels.spread() if levels is not None else None
+        if spread is not None:
+            found.append(rounds_for(math.sqrt(spread[0]), spread[1] + 1, precision))
     return max(found, default=None)
-
-
-def _of_pilot(ours: Sample, theirs: Sample, pilot: int) -> Floats | None:
-    return paired_levels(ours.where(ours.rounds <= pilot), theirs.where(theirs.rounds <= pilot))

@@ -20,24 +20,30 @@ class Estimate:
     high: float | None
 
 
-def student_factor(count: int) -> float:
-    """Return Student's t for a two-sided 95 % interval from this many values."""
-    return student_quantile(0.5 + CONFIDENCE / 2, count - 1)
+def share_below(comparisons: int = 1) -> float:
+    """Return the share below the upper end of a two-sided 95 % interval, or of one of so many that hold together."""
+    return 1 - (1 - CONFIDENCE) / (2 * comparisons)
 
 
-def mean_and_half_width(values: Floats, pilot: int | None = None) -> tuple[float, float | None]:
+def student_factor(count: int, comparisons: int = 1) -> float:
+    """Return Student's t for a two-sided 95 % interval from this many values, as for `share_below`."""
+    return student_quantile(share_below(comparisons), count - 1)
+
+
+def mean_and_half_width(values: Floats, pilot: int | None = None, comparisons: int = 1) -> tuple[float, float | None]:
     """Return the mean of independent values (n,) and the half-width of its 95 % interval (None for one value).
 
-    Student's. Where the spread of the first `pilot` values has decided how many were taken, the spread and the
-    degrees of freedom of these alone are used: whatever n it led to, the interval then holds the truth as often as
-    it says (Stein 1945, "A Two-Sample Test for a Linear Hypothesis Whose Power is Independent of the Variance",
-    equation 5). With the spread of all values it would not: a spread that is small by chance ends the taking.
+    Student's, and that of one of so many comparisons. Where the spread of the first `pilot` values has decided how many
+    were taken, the spread and the degrees of freedom of these alone are used: whatever n it led to, the interval then
+    holds the truth as often as it says (Stein 1945, "A Two-Sample Test for a Linear Hypothesis Whose Power is
+    Independent of the Variance", equation 5). With the spread of all values it would not: a spread that is small by
+    chance ends the taking.
     """
     first = values if pilot is None or pilot < 2 else values[:pilot]
     if len(first) < 2:
         return float(np.mean(values)), None
     spread = float(np.std(first, ddof=1))
-    return float(np.mean(values)), student_factor(len(first)) * spread / math.sqrt(len(values))
+    return float(np.mean(values)), student_factor(len(first), comparisons) * spread / math.sqrt(len(values))
 
 
 def estimate(values: Floats, pilot: int | None = None) -> Estimate:

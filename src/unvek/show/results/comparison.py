@@ -129,7 +129,7 @@ def _ratio_words(measure: MeasureFound, is_time: bool) -> tuple[str, str]:
     if measure.ratio is None:
         return UNKNOWN, ""
     words = speed_figures if is_time else ratio_figures
-    return words(measure.ratio.value, measure.ratio.low, measure.ratio.high)
+    return words(measure.ratio.value, measure.ratio.low_together, measure.ratio.high_together)
 
 
 def _answers(found: Comparison, name: str) -> Column:
@@ -144,7 +144,7 @@ def _split_columns(found: Comparison) -> list[Column]:
     """Where the time saved comes from: seconds less than the reference, in three parts."""
     parts: list[tuple[str, list[Estimate | None]]] = [
         ("by steps", [row.split.fewer_steps_s if row.split else None for row in found.rows]),
-        ("by a step", [row.split.cheaper_steps_s if row.split else None for row in found.rows]),
+        ("by a step", [row.split.faster_steps_s if row.split else None for row in found.rows]),
         ("by the rest", [row.split.fixed_s if row.split else None for row in found.rows]),
     ]
     scale = scale_for("s", (part.value for _, column in parts for part in column if part is not None))
@@ -231,12 +231,14 @@ def comparison_records(found: Comparison) -> list[Mapping[str, Any]]:
                 f"{name}.ratio": m.ratio and m.ratio.value,
                 f"{name}.ratio.low": m.ratio and m.ratio.low,
                 f"{name}.ratio.high": m.ratio and m.ratio.high,
+                f"{name}.ratio.low_together": m.ratio and m.ratio.low_together,
+                f"{name}.ratio.high_together": m.ratio and m.ratio.high_together,
                 f"{name}.answer": m.answer,
             }
         if row.split is not None:
             record |= {
                 "fewer_steps_s": row.split.fewer_steps_s.value,
-                "cheaper_steps_s": row.split.cheaper_steps_s.value,
+                "faster_steps_s": row.split.faster_steps_s.value,
                 "fixed_s": row.split.fixed_s.value,
             }
         record["doubts"] = ", ".join(doubt.code for doubt in found.doubts if doubt.number in row.doubts)

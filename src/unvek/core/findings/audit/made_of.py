@@ -63,7 +63,7 @@ def _setting(names: Sequence[str], reference: str, key: str, ours: str, theirs: 
     if key == STEPS:
         return Confounder(
             code="steps-differ", severity=NOTE, variants=tuple(names), text=words,
-            why="A part of any speed-up is then fewer steps, and not cheaper ones.",
+            why="A part of any speed-up is then fewer steps, and not faster ones.",
             mend="Read the split in 'unvek compare'; or vary steps, to see both at each count.",
         )  # fmt: skip
     if key in OF_LENGTH:

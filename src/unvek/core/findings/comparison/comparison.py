@@ -63,7 +63,7 @@ def compare(evidence: Evidence, rig: Mapping[str, Any], asked: Sequence[str] = (
             for row in rows
         ),
         doubts=doubts,
-        notes=tuple(_notes(evidence, rows, columns)),
+        notes=tuple(_notes(evidence, rows, main, columns)),
     )
 
 
@@ -129,7 +129,7 @@ def _measure(
         median=place.value if place else None,
         low=place.low if place else None,
         high=place.high if place else None,
-        ratio=RatioFound(value=ratio.value, low=ratio.low, high=ratio.high) if ratio else None,
+        ratio=_ratio(ratio) if ratio is not None else None,
         answer=found,
         more_rounds=rounds_to_settle(ratio) if ratio is not None and found == UNCLEAR else None,
         over=ITEMS if evidence.values.is_score(measure.name) else LAUNCHES,
@@ -138,6 +138,13 @@ def _measure(
         else None,
         dots=tuple(float(value) for value in known[:: max(1, len(known) // MOST_DOTS)]),
     )
+
+
+def _ratio(ratio: Ratio) -> RatioFound:
+    return RatioFound(
+        value=ratio.value, low=ratio.low, high=ratio.high, low_together=ratio.low_together,
+        high_together=ratio.high_together, comparisons=ratio.comparisons,
+    )  # fmt: skip
 
 
 def _conclusion(measure: Measure, ratio: Ratio | None) -> str | None:
@@ -160,6 +167,7 @@ def _stepped(evidence: Evidence, name: str) -> SteppedRuns:
         steps=evidence.values.of("output.steps")[mine],
         step_s=evidence.values.of("step.time")[mine],
         rounds=evidence.runs.round[mine],
+        launches=evidence.runs.launch[mine],
         items=evidence.runs.item[mine],
     )
 
@@ -173,12 +181,17 @@ def _failures(statuses: Counter[str]) -> FailuresFound:
     return FailuresFound(count=count, share=share, low=low, high=high, kinds=kinds)
 
 
-def _notes(evidence: Evidence, rows: tuple[ComparisonRow, ...], measures: Collection[str]) -> list[str]:
+def _notes(evidence: Evidence, rows: tuple[ComparisonRow, ...], main: str, measures: Collection[str]) -> list[str]:
     notes = []
     rounds = max((row.rounds for row in rows), default=0)
     if rounds == 1:
         notes.append("One round only: no interval can be given, since what varies from one start of a process to the "
                      "next has not been seen. Set rounds to 3 or more.")  # fmt: skip
+    ratios = [row.measures[main].ratio for row in rows]
+    comparisons = max((ratio.comparisons for ratio in ratios if ratio is not None and ratio.low is not None), default=0)
+    if comparisons > 1:
+        notes.append(f"Intervals and answers are of {comparisons} comparisons together: were all variants alike, any "
+                     "of them would be told apart in at most 5 of 100 such tables.")  # fmt: skip
     short = [row.variant for row in rows if row.rounds < rounds]
     if short and rounds > 1:
         notes.append(f"Fewer rounds than the others so far: {', '.join(short)}.")

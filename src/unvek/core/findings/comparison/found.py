@@ -10,11 +10,18 @@ from unvek.core.stats.speedup import Split
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RatioFound:
-    """The variant over the reference."""
+    """The variant over the reference, with the 95 % interval of this one alone.
+
+    low_together and high_together are those of the table: of all its `comparisons` together as many hold. By these it
+    is answered, and these are what tables and sentences say.
+    """
 
     value: float
     low: float | None
     high: float | None
+    low_together: float | None
+    high_together: float | None
+    comparisons: int
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

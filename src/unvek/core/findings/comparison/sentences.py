@@ -4,6 +4,7 @@ from unvek.core.findings.comparison.found import ComparisonRow, MeasureFound, Ra
 from unvek.core.measures.catalogue import TIME
 from unvek.core.stats.conclusion import MARGIN
 from unvek.core.stats.speedup import Split
+from unvek.core.stats.student import Estimate
 from unvek.core.units import bytes_words, counted, duration_words, ratio_decimals, speed_words, times_words
 
 WORTH_NAMING = 0.1  # of what all the parts of a split come to
@@ -39,9 +40,10 @@ def _about(row: ComparisonRow, reference: str, name: str) -> str:
 def _against(found: MeasureFound, ratio: RatioFound, reference: str, name: str) -> str:
     is_time = name == TIME
     said = speed_words(ratio.value, reference) if is_time else f"{times_words(ratio.value)} that of {reference}"
-    if ratio.low is not None and ratio.high is not None and not is_time:
-        said = f"{ratio.value:.{ratio_decimals(ratio.low, ratio.high)}f}x that of {reference}"
-    if ratio.low is None or ratio.high is None:
+    low, high = ratio.low_together, ratio.high_together
+    if low is not None and high is not None and not is_time:
+        said = f"{ratio.value:.{ratio_decimals(low, high)}f}x that of {reference}"
+    if low is None or high is None:
         return f"was {said} in the one launch there is, which may be luck"
     if found.answer == "same":
         return f"{'takes as long as' if is_time else 'is the same as that of'} {reference}, within {100 * MARGIN:.0f} %"
@@ -52,12 +54,13 @@ def _against(found: MeasureFound, ratio: RatioFound, reference: str, name: str) 
 
 
 def _range(ratio: RatioFound, is_time: bool) -> str:
-    """The interval in times, with the digits that it supports."""
-    assert ratio.low is not None
-    assert ratio.high is not None
-    low, high = (1 / ratio.high, 1 / ratio.low) if is_time else (ratio.low, ratio.high)
+    """The table's interval in times, with the digits that it supports."""
+    low, high = ratio.low_together, ratio.high_together
+    assert low is not None
+    assert high is not None
+    low, high = (1 / high, 1 / low) if is_time else (low, high)
     decimals = ratio_decimals(low, high)
-    return f"95 % sure of {low:.{decimals}f} to {high:.{decimals}f} times"
+    return f"95 % interval {low:.{decimals}f} to {high:.{decimals}f} times"
 
 
 def _needed(found: MeasureFound) -> str:
@@ -80,17 +83,25 @@ def _value(found: MeasureFound) -> str:
 
 
 def _split_words(split: Split) -> str:
-    """Say what made the difference: the parts that are a tenth of it or more, the largest first."""
+    """Say what made the difference: the parts that are known, and a tenth of it or more, the largest first."""
     steps = f"({split.steps:.3g} for {split.reference_steps:.3g})"
     step_s = f"({duration_words(split.step_s)} for {duration_words(split.reference_step_s)})"
     parts = [
-        (split.fewer_steps_s.value, f"fewer steps {steps}", f"more steps {steps}"),
-        (split.cheaper_steps_s.value, f"cheaper steps {step_s}", f"dearer steps {step_s}"),
-        (split.fixed_s.value, "what comes beside the steps", "what comes beside the steps"),
+        (split.fewer_steps_s, f"fewer steps {steps}", f"more steps {steps}"),
+        (split.faster_steps_s, f"faster steps {step_s}", f"slower steps {step_s}"),
+        (split.fixed_s, "what comes beside the steps", "what comes beside the steps"),
     ]
-    least = WORTH_NAMING * sum(abs(saved_s) for saved_s, _, _ in parts)
-    named = sorted((part for part in parts if abs(part[0]) >= max(least, 1e-12)), key=lambda part: -abs(part[0]))
-    return ", ".join(
-        f"{duration_words(abs(saved_s))} {'less' if saved_s > 0 else 'more'} by {less if saved_s > 0 else more}"
-        for saved_s, less, more in named
-    )
+    least = WORTH_NAMING * sum(abs(saved.value) for saved, _, _ in parts)
+    named = sorted((part for part in parts if _is_known(part[0], least)), key=lambda part: -abs(part[0].value))
+    return ", ".join(_part_words(saved.value, less, more) for saved, less, more in named)
+
+
+def _part_words(saved_s: float, less: str, more: str) -> str:
+    return f"{duration_words(abs(saved_s))} {f'less by {less}' if saved_s > 0 else f'more by {more}'}"
+
+
+def _is_known(saved: Estimate, least: float) -> bool:
+    """Whether a part is large enough to be named, and its interval does not hold 0."""
+    if abs(saved.value) < max(least, 1e-12) or saved.low is None or saved.high is None:
+        return False
+    return saved.low > 0 or saved.high < 0
