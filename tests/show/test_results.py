@@ -74,7 +74,7 @@ def measure(median: float | None, ratio: float | None = None, answer: str | None
             comparisons=2,
         )
     )
-    return MeasureFound(unit=unit, better="less", median=median, low=around[0], high=around[1], ratio=found, answer=answer,
+    return MeasureFound(unit=unit, better="less", typical=median, low=around[0], high=around[1], ratio=found, answer=answer,
                         more_rounds=more_rounds, over="launches", drift=drift, dots=() if median is None else (median, median * 1.05))  # fmt: skip
 
 
@@ -156,7 +156,7 @@ class PrintedComparison(unittest.TestCase):
 class PrintedTradeoff(unittest.TestCase):
     def tradeoff(self, pick: str | None) -> Tradeoff:
         def place(value: float) -> CountFound:
-            return CountFound(median=value, low=value * 0.99, high=value * 1.01)
+            return CountFound(typical=value, low=value * 0.99, high=value * 1.01)
 
         rows = tuple(
             TradeoffRow(variant=name, form=form, values={"time.total": place(time), "likeness": place(alike)}, drift=0.1,

@@ -41,7 +41,7 @@ class Importing(ProjectTest):
         self.assertEqual((swift["form"], swift["runs"], swift["rounds"], time["answer"]), ("distilled", 8, 4, "faster"))
         self.assertTrue(0.48 < time["ratio"]["low"] < 0.5 < time["ratio"]["high"] < 0.52, time)
         self.assertAlmostEqual(swift["measures"]["memory.peak"]["ratio"]["value"], 0.5)
-        self.assertEqual(swift["measures"]["sweetness"]["median"], 7.5)
+        self.assertEqual(swift["measures"]["sweetness"]["typical"], 7.5)
         self.assertEqual(swift["first_run_s"], 1.5)
         self.assertEqual({row["source"] for row in self.log()}, {"imported"})
         text = self.unvek("compare").stdout
@@ -218,9 +218,9 @@ class SeveralFiles(ProjectTest):
             with self.subTest(command):
                 self.assertNotIn("went wrong", self.unvek(*command).stderr)
         rows = {row["variant"]: row["measures"]["likeness"] for row in self.result("compare")["rows"]}
-        self.assertIsNone(rows["other"]["median"], "how that was measured is not known: it is not the plan's likeness")
+        self.assertIsNone(rows["other"]["typical"], "how that was measured is not known: it is not the plan's likeness")
         told = self.result("compare", "--measure", "imported.likeness")["rows"]
-        self.assertEqual([row["measures"]["imported.likeness"]["median"] for row in told], [0.5, None, 0.25])
+        self.assertEqual([row["measures"]["imported.likeness"]["typical"] for row in told], [0.5, None, 0.25])
         self.assertIn("brought in without its outputs", self.unvek("measure").stdout)
 
 

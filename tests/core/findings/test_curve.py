@@ -137,12 +137,12 @@ class Drawn(ProjectTest):
         self.assertEqual((found["kind"], found["setting"], found["measure"]), ("curve", "steps", "time.total"))
         self.assertEqual([row["variant"] for row in found["rows"]], ["slow", "quick"])
         self.assertEqual(
-            [set(point) for point in found["rows"][0]["points"]], [{"value", "n", "median", "low", "high"}] * 3
+            [set(point) for point in found["rows"][0]["points"]], [{"value", "n", "typical", "low", "high"}] * 3
         )
         self.assertEqual(set(found["rows"][0]["fits"]["line"]), {"fixed", "per_one", "launches", "misfit"})
         # Outputs at every value are held against the reference's with its own four steps.
         alike = self.result("curve", "steps", "--measure", "likeness")["rows"][0]["points"]
-        self.assertEqual([point["median"] for point in alike], [1.0, 1.0, 1.0])
+        self.assertEqual([point["typical"] for point in alike], [1.0, 1.0, 1.0])
         for name in ("curve.png", "curve.svg"):
             done = self.unvek("curve", "steps", "--plot", name)
             self.assertIn(f"drawn in {name}", done.stderr)  # which fits hold depends on how busy the machine is

@@ -51,8 +51,8 @@ class Findings(ProjectTest):
                          {"variant": "quick", "form": "distilled", "rounds": 3, "runs": 9, "finished": 9, "steps": 3})  # fmt: skip
         time = quick["measures"]["time.total"]
         self.assertEqual((time["unit"], time["better"]), ("s", "less"))
-        self.assertLessEqual(time["low"], time["median"])
-        self.assertLessEqual(time["median"], time["high"])
+        self.assertLessEqual(time["low"], time["typical"])
+        self.assertLessEqual(time["typical"], time["high"])
         self.assertEqual(set(time["ratio"]), {"value", "low", "high", "low_together", "high_together", "comparisons"})
         self.assertEqual(set(quick["failures"]) - {"kinds"}, {"count", "share", "low", "high"})
         self.assertNotIn("NaN", json.dumps(found))
@@ -73,17 +73,17 @@ class Findings(ProjectTest):
         rows = self.rows()
         for name in ("slow", "twin"):
             measure = rows[name]["measures"]["likeness"]
-            self.assertAlmostEqual(measure["median"], 1.0)
+            self.assertAlmostEqual(measure["typical"], 1.0)
             self.assertAlmostEqual(measure["drift"], 0.0)
         quick = rows["quick"]["measures"]["likeness"]
-        self.assertLess(quick["median"], 1.0)
+        self.assertLess(quick["typical"], 1.0)
         self.assertGreater(quick["drift"], 0.0)
 
     def test_failures_stand_beside_the_times_with_their_interval(self):
         bad = self.rows()["bad"]
         self.assertEqual((bad["failures"]["count"], bad["failures"]["share"], bad["finished"]), (9, 1.0, 0))
         self.assertGreater(bad["failures"]["low"], 0.5)
-        self.assertIsNone(bad["measures"]["time.total"]["median"])
+        self.assertIsNone(bad["measures"]["time.total"]["typical"])
         self.assertIn("No finished run: bad", self.unvek("compare").stdout)
 
     def test_variants_and_tasks_can_be_chosen(self):
@@ -169,7 +169,7 @@ class DamagedOutputs(ProjectTest):
             path = self.folder / "logbook" / self.result("show", str(run))["outputs"][0]["path"]
             path.write_bytes(b"P6 999999 999999 255\n")
         rows = {row["variant"]: row for row in self.result("compare")["rows"]}
-        self.assertIsNone(rows["quick"]["measures"]["likeness"]["median"])
+        self.assertIsNone(rows["quick"]["measures"]["likeness"]["typical"])
         self.unvek("sheet")
 
 

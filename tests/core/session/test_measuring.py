@@ -46,8 +46,8 @@ class Definitions(Made):
         self.change('kind = "ssim"', 'kind = "psnr"')
         as_psnr = self.of_quick("likeness")
         self.assertEqual((as_ssim["unit"], as_psnr["unit"]), ("", "dB"))
-        self.assertLess(as_ssim["median"], 1)
-        self.assertGreater(as_psnr["median"], 5)
+        self.assertLess(as_ssim["typical"], 1)
+        self.assertGreater(as_psnr["typical"], 5)
         run = self.result("show", "3")
         values = {(one["name"], one["kind"]): (one["value"], one["shown"]) for one in run["measurements"]}
         self.assertEqual(run["measures"]["likeness"], values["likeness", "psnr"][0])
@@ -57,9 +57,9 @@ class Definitions(Made):
         self.assertEqual(self.result("measure")["worked_out"], 0, "what was known of it before is known still")
 
     def test_another_wanted_text_is_another_value(self):
-        self.assertEqual(self.of_quick("facts")["median"], 0.5)
+        self.assertEqual(self.of_quick("facts")["typical"], 0.5)
         self.change('wanted = ["half shade", "loam"]', 'wanted = ["half shade", "clay"]')
-        self.assertEqual(self.of_quick("facts")["median"], 1.0)
+        self.assertEqual(self.of_quick("facts")["typical"], 1.0)
 
     def test_a_kind_that_was_renamed_is_told(self):
         self.plan.write_text(self.plan.read_text().replace('kind = "holds"', 'kind = "contains"'))
@@ -70,7 +70,7 @@ class Definitions(Made):
         self.of_quick("facts")
         self.change(FACTS, "")
         self.assertNotIn("facts", self.result("compare")["rows"][1]["measures"])
-        self.assertEqual(self.of_quick("facts", "--measure", "facts")["median"], 0.5)
+        self.assertEqual(self.of_quick("facts", "--measure", "facts")["typical"], 0.5)
 
 
 class WorkingOut(Made):
@@ -100,7 +100,7 @@ class WorkingOut(Made):
             if subprocess.run(["mount", *mount], capture_output=True).returncode:
                 self.skipTest("only root can make a read-only disk")
         self.addCleanup(subprocess.run, ["umount", "-l", disk], capture_output=True)
-        self.assertEqual(self.of_quick("facts", "--logbook", "disk")["median"], 0.5)
+        self.assertEqual(self.of_quick("facts", "--logbook", "disk")["typical"], 0.5)
         self.assertEqual(self.result("measure")["known"], 0, "nothing of it was kept")
 
     def test_no_measures_is_no_error(self):
@@ -146,7 +146,7 @@ class ChangedOutputs(Made):
         for row in self.log():
             if row["variant"] == "slow":
                 self.output_of(row["run"]).write_bytes(b"another")
-        self.assertIsNone(self.of_quick("likeness")["median"])
+        self.assertIsNone(self.of_quick("likeness")["typical"])
         self.assertIn("held against run", self.unvek("measure").stdout)
 
     def test_a_sheet_of_changed_outputs_alone_says_why_there_is_none(self):

@@ -1,12 +1,14 @@
 """Intervals of scores, against SciPy's own bootstrap, and against simulation."""
 
 import unittest
+from dataclasses import replace
 
 import numpy as np
 from scipy import stats
 
 from tests.core.stats.test_launches import sample
-from unvek.core.stats.items import bca_interval, mean_of, median_of, ratio_of_means, score_location, score_ratio
+from unvek.core.stats.conclusion import conclusion
+from unvek.core.stats.items import bca_interval, mean_of, ratio_of_means, score_location, score_ratio
 
 
 class Bootstrap(unittest.TestCase):
@@ -26,11 +28,6 @@ class Bootstrap(unittest.TestCase):
             method="BCa", vectorized=True, rng=1,
         ).confidence_interval  # fmt: skip
         np.testing.assert_allclose(found, (expected.low, expected.high), rtol=0.01)
-
-    def test_a_median_lies_within_its_interval(self):
-        values = np.random.default_rng(6).exponential(1.0, 25)
-        low, high = bca_interval(values, median_of)
-        self.assertTrue(low < np.median(values) < high)
 
 
 class Scores(unittest.TestCase):
@@ -57,6 +54,32 @@ class Scores(unittest.TestCase):
         np.testing.assert_allclose([found.value, found.low, found.high], 0.9)
         self.assertIsNone(score_ratio(sample([0.0], [1]), sample([0.0], [1])))
         self.assertIsNone(score_ratio(sample([1.0], [1], items=[1]), sample([1.0], [1], items=[2])))
+
+    def test_five_of_five_are_not_sure_and_never_the_same(self):
+        right = sample([1.0] * 5, [1] * 5, items=np.arange(5))
+        found = score_location(right, averaged=True)
+        self.assertEqual((found.value, found.high), (1.0, 1.0))
+        self.assertAlmostEqual(found.low, 0.4781763, places=6)
+        ratio = score_ratio(right, right)
+        self.assertTrue(ratio.low < 0.6 and ratio.high > 1.4, ratio)
+        self.assertEqual(conclusion(ratio, False, ("better", "worse")), "unclear")
+
+    def test_seeds_of_one_task_are_one_draw(self):
+        rng = np.random.default_rng(9)
+        for tasks, seeds in ((4, 3), (8, 3)):
+            held = counted_apart = 0
+            for _ in range(600):
+                of_tasks = 0.8 + rng.normal(0, 0.1, tasks)
+                scores = np.repeat(of_tasks, seeds) + rng.normal(0, 0.01, tasks * seeds)
+                runs = sample(
+                    np.tile(scores, 3), np.repeat([1, 2, 3], tasks * seeds), items=np.tile(np.arange(tasks * seeds), 3)
+                )
+                found = score_location(replace(runs, tasks=runs.items // seeds))
+                held += found.low <= 0.8 <= found.high
+                apart = score_location(runs)
+                counted_apart += apart.low <= 0.8 <= apart.high
+            self.assertGreaterEqual(held / 600, 0.92, (tasks, seeds))
+            self.assertLess(counted_apart / 600, 0.85, "as if each seed were a task")
 
     def test_intervals_hold_the_truth(self):
         """Of skewed scores of 12 items, each the same in every launch: 1,000 experiments know the share to 0.7."""

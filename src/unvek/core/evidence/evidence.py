@@ -69,7 +69,8 @@ class Evidence:
     def sample(self, name: str, these: Truths) -> Sample:
         """Return a measure of some of the runs, with what they are paired by."""
         runs = self.runs
-        return Sample(self.values.of(name)[these], runs.round[these], runs.launch[these], runs.item[these])
+        values, tasks = self.values.of(name)[these], runs.task_codes[these]
+        return Sample(values, runs.round[these], runs.launch[these], runs.item[these], tasks)
 
     def location(self, name: str, these: Truths) -> Estimate | None:
         """Return where a measure of some of the runs lies, with its interval; None where it is known of none."""

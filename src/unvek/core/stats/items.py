@@ -1,42 +1,52 @@
-"""Scores of outputs: intervals over items, since it is another prompt or seed that would have given another score.
+"""Scores of outputs: intervals over tasks, since it is another task that would have given another score.
 
-The bootstrap is used from FEWEST items on, where a score need not have a normal shape; below that Student's interval
-is all that can be had.
+What the seeds of one task score is alike, and is one value here. The bootstrap is used from FEWEST tasks on, where a
+score need not have a normal shape; below that Student's interval is all that can be had. What is only ever 0 or 1 has
+an exact interval (shares.py): five of five are not sure.
 """
 
 import math
 from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 
 import numpy as np
 
-from unvek.core.stats.grouping import Floats, finite, group_means, group_medians, numbered
+from unvek.core.stats.grouping import Floats, Whole, group_means, group_medians, numbered
 from unvek.core.stats.launches import Ratio, Sample, levels_against, location, ratios_together
 from unvek.core.stats.quantiles import normal_quantile, normal_share
-from unvek.core.stats.student import CONFIDENCE, Estimate, mean_and_half_width, student_factor
+from unvek.core.stats.shares import clopper_pearson, paired_shares
+from unvek.core.stats.student import CONFIDENCE, Estimate, mean_and_half_width, share_below, student_factor
 
 FEWEST = 6
-MOST = 1000  # above this many items the bootstrap differs from Student's interval by nothing that could be seen
+MOST = 1000  # above this many tasks the bootstrap differs from Student's interval by nothing that could be seen
 DRAWS = 2000
 Statistic = Callable[[Floats], Floats]
 
 
 def score_location(sample: Sample, averaged: bool = False, pilot: int | None = None) -> Estimate | None:
-    """Return the median (or mean) of scores with the interval over items, or over launches where that is wider.
+    """Return the mean over items of the median (or mean) of each one's runs, with the interval over tasks.
 
-    Each item is worth the median (or mean) of its runs. A model that puts out the same in every launch would have no
-    interval over launches, as if its score were sure.
+    Or over launches, where that is wider. A model that puts out the same in every launch would have no interval over
+    launches, as if its score were sure.
     """
-    over_launches = location(sample, averaged, pilot)
+    over_launches = location(sample, averaged, pilot, logs=False)
     if over_launches is None:
         return None
-    values, items = finite(sample.values, sample.items)
-    places, count = numbered(items)
-    of_items = (group_means if averaged else group_medians)(values, places, count)
-    return _wider(over_launches, _over_items(of_items, np.mean if averaged else np.median))
+    known = sample.known()
+    places, count = numbered(known.items)
+    of_items = (group_means if averaged else group_medians)(known.values, places, count)
+    return _wider(over_launches, _over_tasks(_by_task(of_items, known, places)))
+
+
+def _by_task(of_items: Floats, sample: Sample, places: Whole) -> Floats:
+    """Return the mean of each task's items (items,); places: which item each run of the sample is of."""
+    firsts = np.unique(places, return_index=True)[1]
+    tasks, count = numbered((sample.items if sample.tasks is None else sample.tasks)[firsts])
+    return group_means(of_items, tasks, count)
 
 
 def score_ratio(ours: Sample, theirs: Sample, pilot: int | None = None) -> Ratio | None:
-    """Return our mean score over theirs, paired by item, with the interval over items, or over launches if wider.
+    """Return our mean score over theirs, paired by item, with the interval over tasks, or over launches if wider.
 
     None where no item is common to both, or a mean is not positive.
     """
@@ -46,52 +56,58 @@ def score_ratio(ours: Sample, theirs: Sample, pilot: int | None = None) -> Ratio
 def score_ratios(of: Mapping[str, Sample], theirs: Sample, pilot: int | None = None) -> dict[str, Ratio]:
     """Return the ratio of each of a table's comparisons that has one, as `score_ratio`, and as `ratios_together`."""
     paired = ratios_together(levels_against(of, theirs), pilot)
-    pairs = {name: items for name, ours in of.items() if (items := _paired_items(ours, theirs)) is not None}
-    comparisons = sum(len(items) > 1 or name in paired for name, items in pairs.items())
-    return {name: _score_ratio(items, paired.get(name), max(1, comparisons)) for name, items in pairs.items()}
+    scores = {name: found for name, ours in of.items() if (found := _paired_scores(ours, theirs)) is not None}
+    comparisons = sum(len(found.of_tasks) > 1 or name in paired for name, found in scores.items())
+    return {name: _score_ratio(found, paired.get(name), max(1, comparisons)) for name, found in scores.items()}
 
 
-def _paired_items(ours: Sample, theirs: Sample) -> Floats | None:
-    """Return (items, 2) the mean score of ours and of theirs, of the items common to both."""
-    our_values, our_items = finite(ours.values, ours.items)
-    their_values, their_items = finite(theirs.values, theirs.items)
-    common = np.intersect1d(our_items, their_items)
-    our_known, their_known = np.isin(our_items, common), np.isin(their_items, common)
+@dataclass(frozen=True, slots=True)
+class _PairedScores:
+    """(tasks, 2) mean scores of ours and of theirs, of the items common to both, and our mean over theirs of items."""
+
+    of_tasks: Floats
+    ratio: float
+
+    @property
+    def are_shares(self) -> bool:
+        """Whether every task was either right or wrong."""
+        return bool(np.all((self.of_tasks == 0) | (self.of_tasks == 1)))
+
+
+def _paired_scores(ours: Sample, theirs: Sample) -> _PairedScores | None:
+    ours, theirs = ours.known(), theirs.known()
+    common = np.intersect1d(ours.items, theirs.items)
     if not len(common):
         return None
-    pairs = np.stack(
-        [
-            group_means(our_values[our_known], numbered(our_items[our_known])[0], len(common)),
-            group_means(their_values[their_known], numbered(their_items[their_known])[0], len(common)),
-        ],
-        axis=-1,
-    )
-    return None if np.any(pairs.mean(axis=0) <= 0) else pairs
+    ours, theirs = (side.where(np.isin(side.items, common)) for side in (ours, theirs))
+    places = numbered(ours.items)[0]
+    columns = [group_means(side.values, numbered(side.items)[0], len(common)) for side in (ours, theirs)]
+    if min(column.mean() for column in columns) <= 0:
+        return None
+    of_tasks = np.stack([_by_task(column, ours, places) for column in columns], axis=-1)
+    return _PairedScores(of_tasks, float(columns[0].mean() / columns[1].mean()))
 
 
-def _score_ratio(pairs: Floats, paired: Ratio | None, comparisons: int) -> Ratio:
-    ratio = float(pairs[:, 0].mean() / pairs[:, 1].mean())
+def _score_ratio(scores: _PairedScores, paired: Ratio | None, comparisons: int) -> Ratio:
     alone = together = None
     if paired is not None:
         alone = Estimate(value=paired.value, low=paired.low, high=paired.high)
         together = Estimate(value=paired.value, low=paired.low_together, high=paired.high_together)
-    low, high = _ends(pairs, ratio, alone, 1)
-    low_together, high_together = _ends(pairs, ratio, together, comparisons)
+    low, high = _ends(scores, alone, 1)
+    low_together, high_together = _ends(scores, together, comparisons)
     return Ratio(
-        value=ratio, low=low, high=high, low_together=low_together, high_together=high_together,
+        value=scores.ratio, low=low, high=high, low_together=low_together, high_together=high_together,
         launches=paired.launches if paired else 0, spread=None, comparisons=comparisons,
     )  # fmt: skip
 
 
-def _ends(
-    pairs: Floats, ratio: float, over_launches: Estimate | None, comparisons: int
-) -> tuple[float | None, float | None]:
-    """Return the interval over items, or that over launches, moved to this ratio, if wider."""
-    found = Estimate(value=ratio, low=None, high=None)
+def _ends(scores: _PairedScores, over_launches: Estimate | None, comparisons: int) -> tuple[float | None, float | None]:
+    """Return the interval over tasks, or that over launches, moved to this ratio, if wider."""
+    found = Estimate(value=scores.ratio, low=None, high=None)
     if over_launches is not None and over_launches.low is not None and over_launches.high is not None:
-        moved = ratio / over_launches.value
+        moved = scores.ratio / over_launches.value
         found = _wider(found, (over_launches.low * moved, over_launches.high * moved))
-    found = _wider(found, _ratio_over_items(pairs, comparisons))
+    found = _wider(found, _ratio_over_tasks(scores, comparisons))
     return None if found.low is None else max(0.0, found.low), found.high
 
 
@@ -102,7 +118,7 @@ def bca_interval(
     equations 2.3 and 6.6: z0 from the share of draws below the estimate, a from the jackknife's skewness).
 
     values: (n, ...), independent along the first axis; statistic: of (draws, n, ...) along the second, giving
-    (draws,). For a median, which the jackknife can't judge, a is 0. A fixed seed: the same data, the same interval.
+    (draws,). A fixed seed: the same data, the same interval.
     """
     n = len(values)
     picks = np.random.default_rng(seed).integers(0, n, (draws, n))
@@ -110,7 +126,7 @@ def bca_interval(
     middle = float(statistic(values[None])[0])
     below = (np.count_nonzero(found < middle) + np.count_nonzero(found == middle) / 2) / draws
     z0 = normal_quantile(min(max(below, 1 / (2 * draws)), 1 - 1 / (2 * draws)))
-    a = 0.0 if statistic is median_of else _acceleration(values, statistic)
+    a = _acceleration(values, statistic)
     ends = []
     for tail in ((1 - confidence) / 2, (1 + confidence) / 2):
         z = z0 + normal_quantile(tail)
@@ -120,10 +136,6 @@ def bca_interval(
 
 def mean_of(draws: Floats) -> Floats:
     return np.asarray(draws.mean(axis=1))
-
-
-def median_of(draws: Floats) -> Floats:
-    return np.asarray(np.median(draws, axis=1))
 
 
 def ratio_of_means(draws: Floats) -> Floats:
@@ -148,27 +160,33 @@ def _widened(n: int, comparisons: int = 1) -> float:
     return 1 - 2 * normal_share(-math.sqrt(n / (n - 1)) * student_factor(n, comparisons))
 
 
-def _over_items(of_items: Floats, middle_of: Callable[..., np.floating]) -> tuple[float, float] | None:
-    n = len(of_items)
+def _over_tasks(of_tasks: Floats) -> tuple[float, float] | None:
+    n = len(of_tasks)
     if n < 2:
         return None
+    if np.all((of_tasks == 0) | (of_tasks == 1)):
+        return clopper_pearson(int(of_tasks.sum()), n)
     if FEWEST <= n <= MOST:
-        return bca_interval(of_items, mean_of if middle_of is np.mean else median_of, _widened(n))
-    _, half_width = mean_and_half_width(of_items)
-    middle = float(middle_of(of_items))
+        return bca_interval(of_tasks, mean_of, _widened(n))
+    middle, half_width = mean_and_half_width(of_tasks)
     return middle - (half_width or 0.0), middle + (half_width or 0.0)
 
 
-def _ratio_over_items(pairs: Floats, comparisons: int = 1) -> tuple[float, float] | None:
-    n = len(pairs)
+def _ratio_over_tasks(scores: _PairedScores, comparisons: int) -> tuple[float, float] | None:
+    pairs = scores.of_tasks
+    n, usual = len(pairs), float(pairs[:, 1].mean())
     if n < 2:
         return None
+    if scores.are_shares:
+        more, fewer = (int(np.count_nonzero(pairs[:, one] > pairs[:, 1 - one])) for one in (0, 1))
+        low, high = paired_shares(more, fewer, n, share_below(comparisons))
+        return 1 + low / usual, 1 + high / usual
     if FEWEST <= n <= MOST:
         return bca_interval(pairs, ratio_of_means, _widened(n, comparisons))
-    ratio = pairs[:, 0].mean() / pairs[:, 1].mean()
-    residuals = (pairs[:, 0] - ratio * pairs[:, 1]) / pairs[:, 1].mean()  # Cochran 1977, section 6.4
+    ratio = float(pairs[:, 0].mean() / usual)
+    residuals = (pairs[:, 0] - ratio * pairs[:, 1]) / usual  # Cochran 1977, section 6.4
     _, half_width = mean_and_half_width(residuals, comparisons=comparisons)
-    return float(ratio - (half_width or 0.0)), float(ratio + (half_width or 0.0))
+    return ratio - (half_width or 0.0), ratio + (half_width or 0.0)
 
 
 def _wider(found: Estimate, ends: tuple[float, float] | None) -> Estimate:

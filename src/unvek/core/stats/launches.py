@@ -11,7 +11,7 @@ from functools import lru_cache
 
 import numpy as np
 
-from unvek.core.stats.grouping import Floats, Whole, finite, numbered
+from unvek.core.stats.grouping import Floats, Whole, numbered
 from unvek.core.stats.levels import Cells, Levels, cells_of, joined, levels_of
 from unvek.core.stats.moderation import Lent, lent
 from unvek.core.stats.quantiles import student_quantile
@@ -20,19 +20,24 @@ from unvek.core.stats.student import Estimate, share_below
 
 @dataclass(frozen=True, slots=True)
 class Sample:
-    """Runs of one variant: (n,) values with each one's round, launch and item, as numbers."""
+    """Runs of one variant: (n,) values with each one's round, launch and item, as numbers; and its task, if known.
+
+    An item is a task with a seed, and what is varied.
+    """
 
     values: Floats
     rounds: Whole
     launches: Whole
     items: Whole
+    tasks: Whole | None = None
 
     def known(self) -> "Sample":
         """Return the runs whose value is known."""
-        return Sample(*finite(self.values, self.rounds, self.launches, self.items))
+        return self.where(np.isfinite(self.values))
 
     def where(self, these: np.ndarray) -> "Sample":
-        return Sample(self.values[these], self.rounds[these], self.launches[these], self.items[these])
+        tasks = None if self.tasks is None else self.tasks[these]
+        return Sample(self.values[these], self.rounds[these], self.launches[these], self.items[these], tasks)
 
     def where_made(self) -> tuple[bytes, bytes, bytes]:
         """Return rounds, launches and items as bytes: what stands for the runs, whatever is measured of them."""
@@ -65,18 +70,18 @@ class Ratio:
     lent_degrees: float = 0.0
 
 
-def location(sample: Sample, averaged: bool = False, pilot: int | None = None) -> Estimate | None:
+def location(sample: Sample, averaged: bool = False, pilot: int | None = None, logs: bool = True) -> Estimate | None:
     """Return what a typical run takes on these items, and its interval over launches, the unit of replication.
 
-    That is the mean over items of the medians (or means) over runs; of logs, where all values are positive and nothing
-    is averaged. The interval is Student's over the launches' levels: repeats within a launch share its process, so they
-    do not count as independent (Georges, Buytaert and Eeckhout 2007, "Statistically Rigorous Java Performance
-    Evaluation", section 3). pilot: as for `mean_and_half_width`. None for no values.
+    That is the mean over items of the medians (or means) over runs; with `logs` that of their logarithms, where all are
+    positive and nothing is averaged. The interval is Student's over the launches' levels: repeats within a launch share
+    its process, so they do not count as independent (Georges, Buytaert and Eeckhout 2007, "Statistically Rigorous Java
+    Performance Evaluation", section 3). pilot: as for `mean_and_half_width`. None for no values.
     """
     sample = sample.known()
     if not len(sample):
         return None
-    on_logs = bool(np.all(sample.values > 0)) and not averaged
+    on_logs = logs and not averaged and bool(np.all(sample.values > 0))
     launches, launch_count = numbered(sample.rounds, sample.launches)
     cells = cells_of(sample.values, launches, *_items(sample, launch_count), averaged)
     levels = levels_of(replace(cells, values=np.log(cells.values)) if on_logs else cells)

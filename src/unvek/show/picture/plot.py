@@ -29,7 +29,7 @@ def plot_curve(found: Curve, path: Path) -> None:
     figure = Figure(figsize=SIZE_INCHES, dpi=DOTS_PER_INCH, facecolor=PAPER)
     axes = figure.add_subplot(facecolor=PAPER)
     across = _Across(found)
-    scale = scale_for(found.unit, (point.median for row in found.rows for point in row.points))
+    scale = scale_for(found.unit, (point.typical for row in found.rows for point in row.points))
     for place, row in enumerate(found.rows):
         _draw(axes, row, across, scale.divisor, place - (len(found.rows) - 1) / 2)
     _lay_out(axes, found, across, scale.unit)
@@ -59,7 +59,7 @@ class _Across:
 def _draw(axes: Axes, row: CurveRow, across: _Across, divisor: float, aside: float) -> None:
     colour = FORM_COLOURS[row.form]
     x = np.array([across.at(point.value, aside) for point in row.points])
-    y = np.array([point.median for point in row.points]) / divisor
+    y = np.array([point.typical for point in row.points]) / divisor
     for at, point in zip(x, row.points, strict=True):
         beside = across.at(point.value, aside - 0.55)
         dots = np.array(point.dots) / divisor
@@ -106,7 +106,7 @@ def _lay_out(axes: Axes, found: Curve, across: _Across, unit: str) -> None:
         axes.spines[side].set_color(INK)
     axes.tick_params(colors=INK)
     axes.grid(axis="y", color=INK, alpha=0.12, linewidth=0.8)
-    medians = [point.median for row in found.rows for point in row.points]
+    medians = [point.typical for row in found.rows for point in row.points]
     if min(medians) > 0 and max(medians) / min(medians) > LOG_FROM:
         axes.set_yscale("log")
         axes.yaxis.set_major_locator(LogLocator(subs=(1.0, 2.0, 5.0)))

@@ -105,11 +105,11 @@ def _names(found: Comparison) -> Column:
 
 def _measure_columns(found: Comparison, name: str) -> list[Column]:
     measures = [row.measures[name] for row in found.rows]
-    scale = scale_for(measures[0].unit, (m.median for m in measures))
+    scale = scale_for(measures[0].unit, (m.typical for m in measures))
     keep = 9 if name in found.asked else KEPT.get(name, 8 if name == found.quality else 4)
     column = Column(HEADS.get(name, clean(name)), scale.unit, keep=keep)
     for m in measures:
-        column.add(figure(m.median, m.low, m.high, scale))
+        column.add(figure(m.typical, m.low, m.high, scale))
     return [column]
 
 
@@ -196,8 +196,8 @@ def _failures(found: Comparison) -> Column:
 def _strips(found: Comparison) -> StripColumn:
     name = found.asked[0] if found.asked else TIME
     measures = [(row, row.measures[name]) for row in found.rows]
-    strips = [MeasureStrip(form=row.form, middle=m.median, low=m.low, high=m.high, dots=m.dots) for row, m in measures]
-    reference = next(m.median for row, m in measures if row.variant == found.reference)
+    strips = [MeasureStrip(form=row.form, middle=m.typical, low=m.low, high=m.high, dots=m.dots) for row, m in measures]
+    reference = next(m.typical for row, m in measures if row.variant == found.reference)
     return measure_strips(HEADS.get(name, clean(name)), measures[0][1].unit, strips, reference)
 
 
@@ -226,7 +226,7 @@ def comparison_records(found: Comparison) -> list[Mapping[str, Any]]:
         }
         for name, m in row.measures.items():
             suffix = unit_suffix(m.unit)
-            record |= {f"{name}{suffix}": m.median, f"{name}.low{suffix}": m.low, f"{name}.high{suffix}": m.high}
+            record |= {f"{name}{suffix}": m.typical, f"{name}.low{suffix}": m.low, f"{name}.high{suffix}": m.high}
             record |= {
                 f"{name}.ratio": m.ratio and m.ratio.value,
                 f"{name}.ratio.low": m.ratio and m.ratio.low,

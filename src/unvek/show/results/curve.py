@@ -141,7 +141,7 @@ def _estimate(found: Estimate, scale: Scale) -> str:
 
 
 def curve_columns(found: Curve) -> list[Column]:
-    scale = scale_for(found.unit, (point.median for row in found.rows for point in row.points))
+    scale = scale_for(found.unit, (point.typical for row in found.rows for point in row.points))
     names, values = Column("variant", numeric=False, keep=10), Column(clean(found.setting), keep=10)
     counts, middles = Column("runs", keep=4), Column(HEADS.get(found.measure, clean(found.measure)), scale.unit, keep=9)
     for row in found.rows:
@@ -149,13 +149,13 @@ def curve_columns(found: Curve) -> list[Column]:
             names.add(variant_text(row.variant, row.form) if place == 0 else "")
             values.add(_value(point.value))
             counts.add(str(point.n))
-            middles.add(figure(point.median, point.low, point.high, scale))
+            middles.add(figure(point.typical, point.low, point.high, scale))
     return [names, values, counts, middles]
 
 
 def _strips(found: Curve) -> StripColumn:
     strips = [
-        MeasureStrip(form=row.form, middle=point.median, low=point.low, high=point.high, dots=point.dots)
+        MeasureStrip(form=row.form, middle=point.typical, low=point.low, high=point.high, dots=point.dots)
         for row in found.rows
         for point in row.points
     ]
@@ -171,7 +171,7 @@ def curve_records(found: Curve) -> list[Mapping[str, Any]]:
     return [
         {
             "variant": row.variant, "form": row.form, found.setting: point.value, "n": point.n,
-            f"{found.measure}{suffix}": point.median, f"{found.measure}.low{suffix}": point.low,
+            f"{found.measure}{suffix}": point.typical, f"{found.measure}.low{suffix}": point.low,
             f"{found.measure}.high{suffix}": point.high,
         }
         for row in found.rows

@@ -44,10 +44,10 @@ def tradeoff_columns(found: Tradeoff) -> list[Column]:
         columns[0].add(variant_text(row.variant, row.form))
     for count in found.counts:
         values = [row.values[count.measure] for row in found.rows]
-        scale = scale_for(count.unit, (value.median for value in values))
+        scale = scale_for(count.unit, (value.typical for value in values))
         column = Column(HEADS.get(count.measure, clean(count.measure)), scale.unit, keep=KEPT.get(count.measure, 9))
         for value in values:
-            column.add(figure(value.median, value.low, value.high, scale))
+            column.add(figure(value.typical, value.low, value.high, scale))
         columns.append(column)
     if any(row.drift is not None for row in found.rows):
         drift = Column("drift", keep=6)
@@ -72,8 +72,8 @@ def tradeoff_columns(found: Tradeoff) -> list[Column]:
 
 def _strips(found: Tradeoff) -> StripColumn:
     times = [(row, row.values[TIME]) for row in found.rows]
-    strips = [MeasureStrip(form=row.form, middle=time.median, low=time.low, high=time.high) for row, time in times]
-    return time_strips(strips, next((time.median for row, time in times if row.variant == found.reference), None))
+    strips = [MeasureStrip(form=row.form, middle=time.typical, low=time.low, high=time.high) for row, time in times]
+    return time_strips(strips, next((time.typical for row, time in times if row.variant == found.reference), None))
 
 
 def tradeoff_records(found: Tradeoff) -> list[Mapping[str, Any]]:
@@ -81,7 +81,7 @@ def tradeoff_records(found: Tradeoff) -> list[Mapping[str, Any]]:
         {
             "variant": row.variant,
             "form": row.form,
-            **{count.measure + unit_suffix(count.unit): row.values[count.measure].median for count in found.counts},
+            **{count.measure + unit_suffix(count.unit): row.values[count.measure].typical for count in found.counts},
             "drift": row.drift,
             "on_frontier": row.on_frontier,
             "probability": row.probability,

@@ -93,27 +93,27 @@ class Runs(ProjectTest):
 
     def test_nothing_told_takes_the_place_of_what_was_measured(self):
         row = self.result("compare")["rows"][0]
-        self.assertAlmostEqual(row["measures"]["likeness"]["median"], 1.0)
-        self.assertNotEqual(row["measures"]["time.total"]["median"], 9)
+        self.assertAlmostEqual(row["measures"]["likeness"]["typical"], 1.0)
+        self.assertNotEqual(row["measures"]["time.total"]["typical"], 9)
         run = self.result("show", "1")
         self.assertEqual((run["measures"]["told.likeness"], run["measures"]["told.time.total"]), (42, 9))
         self.assertIsNone(run["machine"]["memory_device_bytes"])
         self.assertEqual({kind for kind, _ in run["faults"]}, {"refused"})
         asked = self.result("compare", "--measure", "told.likeness")["rows"][0]["measures"]["told.likeness"]
-        self.assertEqual((asked["median"], asked["better"]), (42, None))
+        self.assertEqual((asked["typical"], asked["better"]), (42, None))
 
     def test_what_the_plan_asks_for_is_taken_with_its_way_of_summing_up(self):
         found = self.result("compare")["rows"][0]["measures"]["passed"]
-        self.assertEqual((found["better"], round(found["median"], 6)), ("more", round(2 / 3, 6)))
+        self.assertEqual((found["better"], round(found["typical"], 6)), ("more", round(2 / 3, 6)))
         self.plan.write_text(self.plan.read_text() + '[[measures]]\nname = "warmth"\nkind = "told"\nunit = "K"\n')
         self.unvek("run")
         found = self.result("compare")["rows"][0]["measures"]["warmth"]
         self.assertEqual(
-            (found["unit"], found["median"]), ("K", 22), "what was told before it was asked for counts too"
+            (found["unit"], found["typical"]), ("K", 22), "what was told before it was asked for counts too"
         )
         self.plan.write_text(self.plan.read_text().replace('unit = "K"', 'unit = "°C"'))
         self.unvek("run")
-        self.assertIsNone(self.result("compare")["rows"][0]["measures"]["warmth"]["median"], "K are no °C")
+        self.assertIsNone(self.result("compare")["rows"][0]["measures"]["warmth"]["typical"], "K are no °C")
 
     def test_a_plan_says_what_may_be_said_of_a_told_number(self):
         text = self.plan.read_text()

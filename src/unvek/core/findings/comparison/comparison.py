@@ -121,18 +121,20 @@ def _measure(
 ) -> MeasureFound:  # fmt: skip
     place = evidence.location(measure.name, mine)
     ratio = evidence.ratio_to_reference(measure.name, name)
-    found = _conclusion(measure, ratio)
+    is_score = evidence.values.is_score(measure.name)
+    is_sure_of_nothing = is_score and ratio is not None and ratio.low_together == ratio.high_together
+    found = None if is_sure_of_nothing else _conclusion(measure, ratio)
     known = values[mine][np.isfinite(values[mine])]
     return MeasureFound(
         unit=measure.unit,
         better=measure.better,
-        median=place.value if place else None,
+        typical=place.value if place else None,
         low=place.low if place else None,
         high=place.high if place else None,
         ratio=_ratio(ratio) if ratio is not None else None,
         answer=found,
         more_rounds=rounds_to_settle(ratio) if ratio is not None and found == UNCLEAR else None,
-        over=ITEMS if evidence.values.is_score(measure.name) else LAUNCHES,
+        over=ITEMS if is_score else LAUNCHES,
         drift=drift_of(evidence, measure.name, values, mine)
         if measure.name in evidence.values.likeness_names
         else None,

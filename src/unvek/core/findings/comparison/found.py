@@ -28,12 +28,13 @@ class RatioFound:
 class MeasureFound:
     """One measure of one variant. `drift` places a likeness between a rerun (0) and another seed (1).
 
-    `over` says what the interval is over: launches; or, of scores, items where that is wider.
+    `typical` is the mean over items (of logarithms, where a measure is no score and positive) of the medians over runs.
+    `over` says what the interval is over: launches; or, of scores, tasks where that is wider.
     """
 
     unit: str
     better: str | None
-    median: float | None
+    typical: float | None
     low: float | None
     high: float | None
     ratio: RatioFound | None

@@ -16,8 +16,8 @@ def sentence(row: ComparisonRow, reference: str, measure: str, quality: str | No
     if measure == TIME and row.split is not None and row.measures[TIME].answer in ("faster", "slower"):
         words.append(_split_words(row.split))
     score = row.measures.get(quality) if quality and quality != measure else None
-    if score is not None and score.median is not None:
-        words.append(f"{quality} {score.median:.3g}")
+    if score is not None and score.typical is not None:
+        words.append(f"{quality} {score.typical:.3g}")
     if row.failures.count:
         words.append(f"{row.failures.count} of {counted(row.runs, 'run')} failed")
     return "; ".join(word for word in words if word) + "."
@@ -28,7 +28,7 @@ def _about(row: ComparisonRow, reference: str, name: str) -> str:
     subject, verb = (row.variant, "takes") if name == TIME else (f"{name} of {row.variant}", "is")
     if row.finished == 0:
         return f"{row.variant} has no run that finished"
-    if found.median is None:
+    if found.typical is None:
         return f"{name} is not known of {row.variant}"
     if row.variant == reference:
         return f"{subject}, the reference, {verb} {_value(found)}"
@@ -45,6 +45,8 @@ def _against(found: MeasureFound, ratio: RatioFound, reference: str, name: str) 
         said = f"{ratio.value:.{ratio_decimals(low, high)}f}x that of {reference}"
     if low is None or high is None:
         return f"was {said} in the one launch there is, which may be luck"
+    if low == high and found.over == "items":
+        return f"is {said} on each of these tasks, which says nothing of others"
     if found.answer == "same":
         return f"{'takes as long as' if is_time else 'is the same as that of'} {reference}, within {100 * MARGIN:.0f} %"
     if found.answer == "unclear":
@@ -72,14 +74,14 @@ def _needed(found: MeasureFound) -> str:
 
 
 def _value(found: MeasureFound) -> str:
-    assert found.median is not None
+    assert found.typical is not None
     match found.unit:
         case "s":
-            return duration_words(found.median)
+            return duration_words(found.typical)
         case "B":
-            return bytes_words(found.median)
+            return bytes_words(found.typical)
         case unit:
-            return f"{found.median:.3g}{' ' if unit else ''}{unit}"
+            return f"{found.typical:.3g}{' ' if unit else ''}{unit}"
 
 
 def _split_words(split: Split) -> str:

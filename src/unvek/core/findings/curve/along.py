@@ -116,7 +116,7 @@ def _point(sample: Sample, middle: float, evidence: Evidence) -> PointFound:
     found = location(sample, pilot=evidence.pilot)
     assert found is not None, "every run has each stretch"
     return PointFound(
-        value=round(middle, 1), n=len(sample), median=found.value, low=found.low, high=found.high,
+        value=round(middle, 1), n=len(sample), typical=found.value, low=found.low, high=found.high,
         dots=tuple(sample.values.tolist()),
     )  # fmt: skip
 

@@ -32,7 +32,7 @@ class PointFound:
 
     value: Value
     n: int
-    median: float
+    typical: float
     low: float | None
     high: float | None
     dots: tuple[float, ...] = field(default=(), metadata={"json": False})
@@ -228,7 +228,7 @@ def _point(evidence: Evidence, measure: str, value: Value, these: NDArray[np.boo
     return PointFound(
         value=value,
         n=len(runs),
-        median=found.value,
+        typical=found.value,
         low=found.low,
         high=found.high,
         dots=tuple(runs[:: max(1, len(runs) // MOST_DOTS)].tolist()),
@@ -244,7 +244,7 @@ def _plateau(evidence: Evidence, mine: NDArray[np.bool_], values: Values, measur
     costs = [
         float(np.median(times[at])) if np.any(at := mine & (values.places == place)) else np.inf for place in places
     ]
-    found = plateau(samples, [point.median for point in points], costs, more=measure.better == MORE)
+    found = plateau(samples, [point.typical for point in points], costs, more=measure.better == MORE)
     if found is None:
         return None
     return PlateauFound(

@@ -30,9 +30,9 @@ class Count:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class CountFound:
-    """A variant's median of a count, with its interval over launches (of scores over items, where that is wider)."""
+    """Where a variant lies on a count, with its interval over launches (of scores over tasks, where that is wider)."""
 
-    median: float | None
+    typical: float | None
     low: float | None
     high: float | None
 
@@ -79,7 +79,7 @@ def trade_off(evidence: Evidence, needs: Sequence[Need] = ()) -> Tradeoff:
     usable = [m for m in measures if np.any(np.isfinite(columns[m.name]))]
     finished = [v for v in evidence.variants if np.any(evidence.runs.of_variant(v.name) & evidence.runs.finished)]
     places = {v.name: {m.name: _place(evidence, m, v.name) for m in usable} for v in finished}
-    costs = np.array([[_cost(m, places[v.name][m.name].median) for m in usable] for v in finished])
+    costs = np.array([[_cost(m, places[v.name][m.name].typical) for m in usable] for v in finished])
     beaten = beats(costs)
     probabilities = frontier_probabilities(_costs_by_round(evidence, usable, columns, [v.name for v in finished]))
     rows = tuple(
@@ -91,7 +91,7 @@ def trade_off(evidence: Evidence, needs: Sequence[Need] = ()) -> Tradeoff:
             on_frontier=not beaten[:, place].any(),
             probability=float(probabilities[place]),
             beaten_by=tuple(other.name for row, other in enumerate(finished) if beaten[row, place]),
-            unmet=tuple(need.text for need in needs if not need.is_met_by(_median(evidence, need.measure, v.name))),
+            unmet=tuple(need.text for need in needs if not need.is_met_by(_typical(evidence, need.measure, v.name))),
         )
         for place, v in enumerate(finished)
     )
@@ -110,13 +110,13 @@ def trade_off(evidence: Evidence, needs: Sequence[Need] = ()) -> Tradeoff:
 def _place(evidence: Evidence, measure: Measure, name: str) -> CountFound:
     found = evidence.location(measure.name, evidence.runs.of_variant(name))
     if found is None:
-        return CountFound(median=None, low=None, high=None)
-    return CountFound(median=found.value, low=found.low, high=found.high)
+        return CountFound(typical=None, low=None, high=None)
+    return CountFound(typical=found.value, low=found.low, high=found.high)
 
 
-def _median(evidence: Evidence, measure: str, name: str) -> float:
-    median = _place(evidence, evidence.values.measure(measure), name).median
-    return np.nan if median is None else median
+def _typical(evidence: Evidence, measure: str, name: str) -> float:
+    typical = _place(evidence, evidence.values.measure(measure), name).typical
+    return np.nan if typical is None else typical
 
 
 def _cost(measure: Measure, value: float | None) -> float:
@@ -162,8 +162,8 @@ def _pick(
 
 
 def _time(row: TradeoffRow) -> float:
-    median = row.values["time.total"].median
-    return np.inf if median is None else median
+    typical = row.values["time.total"].typical
+    return np.inf if typical is None else typical
 
 
 def _because(evidence: Evidence, pick: TradeoffRow, quality: str | None, judged_by_need: bool) -> str:
@@ -173,8 +173,8 @@ def _because(evidence: Evidence, pick: TradeoffRow, quality: str | None, judged_
     ratio = evidence.ratio_to_reference("time.total", pick.variant)
     if ratio is not None:
         said.append(f"{speed_words(ratio.value)} against {evidence.reference}")
-    if quality and pick.values.get(quality) and pick.values[quality].median is not None:
-        said.append(f"{quality} {pick.values[quality].median:.3g}")
+    if quality and pick.values.get(quality) and pick.values[quality].typical is not None:
+        said.append(f"{quality} {pick.values[quality].typical:.3g}")
     if pick.drift is not None:
         said.append(f"{drift_words(pick.drift)} of the way to another seed")
     return said[0] + (": " + ", ".join(said[1:]) if said[1:] else "") + "."

@@ -1,0 +1,75 @@
+"""Shares of yes and no: exact intervals, which few successes in a row do not make sure."""
+
+import math
+from collections.abc import Callable
+
+from unvek.core.stats.quantiles import normal_quantile
+from unvek.core.stats.student import CONFIDENCE
+
+TURNS = 60
+
+
+def clopper_pearson(count: float, total: int, confidence: float = CONFIDENCE) -> tuple[float, float]:
+    """Return the interval of a share, count of total (Clopper and Pearson 1934): it holds at least as often as it says.
+
+    A count between two whole numbers (an item of which half the repeats did) gets the wider ends of both.
+    """
+    tail = (1 - confidence) / 2
+    low_count, high_count = math.floor(count), math.ceil(count)
+    low = 0.0 if low_count == 0 else _where(lambda share: at_least(low_count, total, share) < tail)
+    high = 1.0 if high_count == total else _where(lambda share: at_least(high_count + 1, total, share) < 1 - tail)
+    return low, high
+
+
+def at_least(count: int, total: int, share: float) -> float:
+    """Return the probability of so many or more successes of total, each of which has this share."""
+    if count <= 0:
+        return 1.0
+    if share <= 0.0 or share >= 1.0:
+        return float(share >= 1.0)
+    logs = math.log(share), math.log1p(-share)
+    few = count > total * share
+    terms = range(count, total + 1) if few else range(count)
+    found = math.fsum(math.exp(_log_ways(k, total) + k * logs[0] + (total - k) * logs[1]) for k in terms)
+    return found if few else 1 - found
+
+
+def paired_shares(more: int, fewer: int, total: int, share_below: float) -> tuple[float, float]:
+    """Return the interval of a difference of two shares of the same items (Tango 1998, "Equivalence test and confidence
+    interval for the difference in proportions for the paired-sample design", equations 2 to 4).
+
+    more and fewer: the items of which one side alone was right, ours or theirs; share_below: as `student.share_below`.
+    Where both were right of the same items it has a width too: about z^2 / (total + z^2) to either side.
+    """
+    z, found = normal_quantile(share_below), (more - fewer) / total
+
+    def ends(low: float, high: float, wanted: float) -> float:
+        for _ in range(TURNS):
+            middle = (low + high) / 2
+            low, high = (middle, high) if _score(more, fewer, total, middle) > wanted else (low, middle)
+        return (low + high) / 2
+
+    return ends(-1.0, found, z), ends(found, 1.0, -z)
+
+
+def _score(more: int, fewer: int, total: int, difference: float) -> float:
+    """How far what was found lies from a difference, in standard errors under it; it falls as the difference grows."""
+    b = -more - fewer + (2 * total - more + fewer) * difference
+    c = -fewer * difference * (1 - difference)
+    share = (math.sqrt(max(0.0, b * b - 8 * total * c)) - b) / (4 * total)  # of fewer, the likeliest under it
+    variance = total * (2 * share + difference * (1 - difference))
+    apart = more - fewer - total * difference
+    return apart / math.sqrt(variance) if variance > 0 else math.copysign(math.inf, apart) if apart else 0.0
+
+
+def _log_ways(k: int, n: int) -> float:
+    return math.lgamma(n + 1) - math.lgamma(k + 1) - math.lgamma(n - k + 1)
+
+
+def _where(is_below: Callable[[float], bool]) -> float:
+    """Return the share up to which something holds."""
+    low, high = 0.0, 1.0
+    for _ in range(TURNS):
+        middle = (low + high) / 2
+        low, high = (middle, high) if is_below(middle) else (low, middle)
+    return (low + high) / 2
