@@ -112,7 +112,7 @@ def _items(evidence: Evidence) -> Iterator[Confounder]:
                 code="items-differ", severity=UNFAIR, variants=(name,),
                 text=f"{name} {' and '.join(word for word in words if word)} of the items (task and seed) "
                      f"that {evidence.reference} has finished.",
-                why="One may have had the easier tasks. Ratios are of the common items only; what a typical run takes is not.",
+                why="One may have had the easier tasks. Only ratios are of the common items alone.",
                 mend="Finish the plan with 'unvek run', or take the common tasks with --tasks.",
             )  # fmt: skip
         elif any(ours[item] != theirs[item] for item in theirs):

@@ -37,7 +37,7 @@ FOR_LENGTHS = {
 }
 MOST_DOTS = 200  # single runs drawn of one variant
 UNCLEAR = "unclear"
-LAUNCHES, ITEMS = "launches", "items"
+LAUNCHES, TASKS = "launches", "tasks"
 
 
 def compare(evidence: Evidence, rig: Mapping[str, Any], asked: Sequence[str] = ()) -> Comparison:
@@ -134,7 +134,7 @@ def _measure(
         ratio=_ratio(ratio) if ratio is not None else None,
         answer=found,
         more_rounds=rounds_to_settle(ratio) if ratio is not None and found == UNCLEAR else None,
-        over=ITEMS if is_score else LAUNCHES,
+        over=TASKS if is_score else LAUNCHES,
         drift=drift_of(evidence, measure.name, values, mine)
         if measure.name in evidence.values.likeness_names
         else None,

@@ -45,7 +45,7 @@ def _against(found: MeasureFound, ratio: RatioFound, reference: str, name: str) 
         said = f"{ratio.value:.{ratio_decimals(low, high)}f}x that of {reference}"
     if low is None or high is None:
         return f"was {said} in the one launch there is, which may be luck"
-    if low == high and found.over == "items":
+    if low == high and found.over == "tasks":
         return f"is {said} on each of these tasks, which says nothing of others"
     if found.answer == "same":
         return f"{'takes as long as' if is_time else 'is the same as that of'} {reference}, within {100 * MARGIN:.0f} %"
@@ -66,8 +66,8 @@ def _range(ratio: RatioFound, is_time: bool) -> str:
 
 
 def _needed(found: MeasureFound) -> str:
-    if found.over == "items":
-        return "more tasks or seeds would be needed to tell"
+    if found.over == "tasks":
+        return "more tasks would be needed to tell"
     if found.more_rounds is None:
         return "very many more rounds would be needed to tell"
     return f"about {counted(found.more_rounds, 'more round')} would tell"
