@@ -9,10 +9,12 @@ from collections import Counter
 import numpy as np
 from experiments import Hardships, runs_of
 
-from unvek.core.stats.conclusion import MARGIN, conclusion
+from unvek.core.plan.model import USUAL_MARGIN
+from unvek.core.stats.conclusion import conclusion
 from unvek.core.stats.launches import paired_ratio
 from unvek.core.stats.settling import rounds_wanted
 
+MARGIN = USUAL_MARGIN.value
 WORDS = ("faster", "slower")
 KINDS = {
     "plain": Hardships(skew=False, outliers=False, drift=False),
@@ -57,7 +59,7 @@ def held_share(experiments: int, rounds: int, truth: float, hard: Hardships) -> 
 def said(experiments: int, rounds: int, truth: float, spread: float) -> str:
     rng = np.random.default_rng(100 + rounds)
     words = Counter(
-        conclusion(paired_ratio(*runs_of(rng, truth, rounds, 3, 2, Hardships(), spread)), True, WORDS)
+        conclusion(paired_ratio(*runs_of(rng, truth, rounds, 3, 2, Hardships(), spread)), True, WORDS, MARGIN)
         for _ in range(experiments)
     )
     return ", ".join(f"{word} {100 * words[word] / experiments:.2f}" for word in (*WORDS, "same", "unclear"))

@@ -22,6 +22,7 @@ from unvek.core.findings.log.sessions import SessionLine, SessionList
 from unvek.core.findings.log.whole_run import MeasurementFound, NoteFound, OutputFound, RunWhole
 from unvek.core.findings.output_sheet import OutputCell, OutputItem, OutputRow, OutputSheet
 from unvek.core.findings.tradeoff.tradeoff import Count, CountFound, Tradeoff, TradeoffRow
+from unvek.core.plan.model import USUAL_MARGIN
 from unvek.core.rig.quiet import Disturber, Quietness
 from unvek.core.rig.report import RigReport
 from unvek.core.session.checkup import Checkup
@@ -75,7 +76,7 @@ def measure(median: float | None, ratio: float | None = None, answer: str | None
         )
     )
     return MeasureFound(unit=unit, better="less", typical=median, low=around[0], high=around[1], ratio=found, answer=answer,
-                        more_rounds=more_rounds, over="launches", drift=drift, dots=() if median is None else (median, median * 1.05))  # fmt: skip
+                        more_rounds=more_rounds, over="launches", drift=drift, margin=USUAL_MARGIN, dots=() if median is None else (median, median * 1.05))  # fmt: skip
 
 
 def row(name: str, form: str, time: MeasureFound, failed: int = 0, split: Split | None = None) -> ComparisonRow:

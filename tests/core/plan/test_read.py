@@ -43,6 +43,24 @@ class GoodPlans(ProjectTest):
         self.assertEqual((own.memory_bytes, own.tokens, own.output_bytes, own.loop), (2**30, 4000, 200 * 2**20, 3))
         self.assertEqual((found.rig.watts, found.rig.simulated_accelerator_bytes), (65.0, 24 * 2**20))
 
+    def test_margins_are_read_with_dots_or_in_quotes_as_shares_or_of_scores_as_amounts(self):
+        plan = self.write_plan(SLOW, QUICK, task(), quality=True)
+        text = plan.read_text()
+        plan.write_text(text + '[margins]\ntime.total = "5 %"\n"memory.peak" = "10 %"\nlikeness = 0.01\n')
+        found = read_plan(plan).margins
+        self.assertEqual({name: margin.words for name, margin in found.items()},
+                         {"time.total": "5 %", "memory.peak": "10 %", "likeness": "0.01"})  # fmt: skip
+        self.assertAlmostEqual(found["likeness"].share_of(0.5), 0.02)
+        for line, where in (
+            ('time.totl = "5 %"', "margins.time.totl"), ("time.total = 0.05", "margins.time.total"), ('likeness = "5"', "margins.likeness"),
+            ("likeness = -1", "margins.likeness"), ('time = "5 %"', "margins.time"), ("likeness = [1]", "margins.likeness"),
+            ('"time.total" = "0 %"', "margins.time.total"), ("time.total.x = 1", "margins.time.total.x"),
+        ):  # fmt: skip
+            with self.subTest(line), self.assertRaises(PlanError) as caught:
+                plan.write_text(text + f"[margins]\n{line}\n")
+                read_plan(plan)
+            self.assertEqual([problem.where for problem in caught.exception.problems], [where])
+
     def test_limits_that_can_not_be_are_told(self):
         for text, where in (
             ("memory = 12", "limits.memory"), ('memory = "12"', "limits.memory"), ("tokens = 0", "limits.tokens"), ("loop = 1", "limits.loop"),

@@ -62,7 +62,7 @@ class Scores(unittest.TestCase):
         self.assertAlmostEqual(found.low, 0.4781763, places=6)
         ratio = score_ratio(right, right)
         self.assertTrue(ratio.low < 0.6 and ratio.high > 1.4, ratio)
-        self.assertEqual(conclusion(ratio, False, ("better", "worse")), "unclear")
+        self.assertEqual(conclusion(ratio, False, ("better", "worse"), 0.02), "unclear")
 
     def test_seeds_of_one_task_are_one_draw(self):
         rng = np.random.default_rng(9)

@@ -8,13 +8,15 @@ import numpy as np
 from scipy import stats
 
 from benchmarks.experiments import Hardships, runs_of
-from unvek.core.stats.conclusion import MARGIN, conclusion, rounds_to_settle
+from unvek.core.plan.model import USUAL_MARGIN
+from unvek.core.stats.conclusion import conclusion, rounds_to_settle
 from unvek.core.stats.frontier import beats, frontier_probabilities, on_frontier
 from unvek.core.stats.launches import Ratio, Sample, location, paired_ratio
 from unvek.core.stats.quantiles import student_quantile
 from unvek.core.stats.settling import rounds_for, rounds_wanted
 from unvek.core.stats.student import mean_and_half_width, student_factor, wilson
 
+MARGIN = USUAL_MARGIN.value
 SPEED = ("faster", "slower")
 # Hours of sleep gained with two drugs, ten patients (Student 1908, "The Probable Error of a Mean", p. 20).
 SLEEP = np.array([[0.7, -1.6, -0.2, -1.2, -0.1, 3.4, 3.7, 0.8, 0.0, 2.0],
@@ -161,11 +163,11 @@ class Experiments(unittest.TestCase):
                 self.assertGreaterEqual(held / count, 0.92, (hard, items, repeats))  # 0.95, and 3 standard errors
 
     def test_faster_or_slower_is_seldom_said_where_nothing_differs(self):
-        said = [conclusion(found, True, SPEED) for found in self.found(1.0, 5, 50)]
+        said = [conclusion(found, True, SPEED, MARGIN) for found in self.found(1.0, 5, 50)]
         self.assertLessEqual(sum(word in SPEED for word in said) / self.COUNT, 0.05)
 
     def test_same_is_seldom_said_of_a_difference_beyond_the_margin(self):
-        said = [conclusion(found, True, SPEED) for found in self.found(1 + MARGIN, 5, 51, spread=0.005)]
+        said = [conclusion(found, True, SPEED, MARGIN) for found in self.found(1 + MARGIN, 5, 51, spread=0.005)]
         self.assertLessEqual(said.count("same") / self.COUNT, 0.05)
 
     def test_adding_rounds_until_it_is_known_does_not_spoil_the_interval(self):
@@ -203,19 +205,19 @@ class Answers(unittest.TestCase):
         for low, high, expected in ((0.5, 0.6, "faster"), (1.2, 1.4, "slower"), (0.99, 1.01, "same"), (0.981, 0.999, "same"),
                                     (0.9, 1.1, "unclear"), (0.97, 0.999, "faster")):  # fmt: skip
             ratio = known(math.sqrt(low * high), low, high, 0.01)
-            self.assertEqual(conclusion(ratio, True, SPEED), expected, (low, high))
+            self.assertEqual(conclusion(ratio, True, SPEED, MARGIN), expected, (low, high))
         more_is_better = known(1.3, 1.2, 1.4, 0.1)
-        self.assertEqual(conclusion(more_is_better, False, ("better", "worse")), "better")
-        self.assertIsNone(conclusion(None, True, SPEED))
-        self.assertIsNone(conclusion(known(1, None, None, None), True, SPEED))
+        self.assertEqual(conclusion(more_is_better, False, ("better", "worse"), MARGIN), "better")
+        self.assertIsNone(conclusion(None, True, SPEED, MARGIN))
+        self.assertIsNone(conclusion(known(1, None, None, None), True, SPEED, MARGIN))
 
     def test_the_rounds_that_would_settle_it_do(self):
         ratio = known(0.95, 0.85, 1.06, 0.045)
-        more = rounds_to_settle(ratio)
+        more = rounds_to_settle(ratio, MARGIN)
         count = ratio.launches + more
         self.assertLess(student_factor(count) * 0.045 / math.sqrt(count), -math.log(0.95))
         self.assertGreater(student_factor(count - 1) * 0.045 / math.sqrt(count - 1), -math.log(0.95))
-        self.assertIsNone(rounds_to_settle(known(1.0, 0.1, 9.0, 3.0)))
+        self.assertIsNone(rounds_to_settle(known(1.0, 0.1, 9.0, 3.0), MARGIN))
 
 
 class Frontiers(unittest.TestCase):

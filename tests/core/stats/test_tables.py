@@ -91,7 +91,7 @@ class WholeTables(unittest.TestCase):
             count, held, wrong = 800, 0.0, 0
             for table in self.tables(variants, rounds, count, apart):
                 held += np.mean([ratio.low <= 1 <= ratio.high for ratio in table.values()])
-                wrong += any(conclusion(ratio, True, WORDS) in WORDS for ratio in table.values())
+                wrong += any(conclusion(ratio, True, WORDS, 0.02) in WORDS for ratio in table.values())
             self.assertTrue(0.925 <= held / count <= 0.975, (variants, rounds, held / count))
             self.assertLessEqual(wrong / count, 0.05 + 3 * np.sqrt(0.05 * 0.95 / count), (variants, rounds, apart))
 

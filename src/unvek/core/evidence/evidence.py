@@ -10,7 +10,7 @@ from unvek.core.evidence.measurements import Without
 from unvek.core.evidence.settings import RunSettings
 from unvek.core.evidence.values import Values
 from unvek.core.logbook.rows import RunRow
-from unvek.core.plan.model import Plan
+from unvek.core.plan.model import USUAL_MARGIN, Margin, Plan
 from unvek.core.run.events.record import Provenance
 from unvek.core.stats.items import score_location, score_ratios
 from unvek.core.stats.launches import Ratio, Sample, levels_against, location, ratios_together
@@ -65,6 +65,10 @@ class Evidence:
         """The rounds whose spread decided how many were made; None where the plan said how many."""
         schedule = self.plan.schedule
         return schedule.rounds if schedule.settle_to is not None else None
+
+    def margin(self, name: str) -> Margin:
+        """Return by how much a measure may differ from the reference's and be the same."""
+        return self.plan.margins.get(name, USUAL_MARGIN)
 
     def sample(self, name: str, these: Truths) -> Sample:
         """Return a measure of some of the runs, with what they are paired by."""

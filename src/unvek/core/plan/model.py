@@ -99,6 +99,30 @@ class Task:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Margin:
+    """By how much a measure may differ before anybody minds: within it two variants are the same.
+
+    A share of the reference's value; with `is_absolute` an amount, in the measure's own unit.
+    """
+
+    value: float
+    is_absolute: bool = False
+
+    def share_of(self, reference: float | None) -> float:
+        """Return it as a share of what the reference has; 0, within which nothing is, where that is not known."""
+        if not self.is_absolute:
+            return self.value
+        return self.value / abs(reference) if reference else 0.0
+
+    @property
+    def words(self) -> str:
+        return f"{self.value:.3g}" if self.is_absolute else f"{100 * self.value:.3g} %"
+
+
+USUAL_MARGIN = Margin(value=0.02)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class WantedMeasure:
     """A measure that the plan asks for, under a name of its own; options are those of its kind."""
 
@@ -135,6 +159,7 @@ class Plan:
     measures: tuple[WantedMeasure, ...] = field(default=())
     rig: RigWanted = field(default=RigWanted())
     vary: Mapping[str, tuple[SettingValue, ...]] = field(default_factory=lambda: MappingProxyType({}))
+    margins: Mapping[str, Margin] = field(default_factory=lambda: MappingProxyType({}))
 
     @property
     def folder(self) -> Path:

@@ -25,6 +25,7 @@ from unvek.core.plan.model import (
     Variant,
     WantedMeasure,
 )
+from unvek.core.plan.read_margins import read_margins
 from unvek.core.plan.read_runners import check_placeholders, read_runners
 from unvek.core.plan.runners import LOAD_SETTINGS, Runner, load_problem
 
@@ -100,6 +101,7 @@ def _read_plan(table: Table, path: Path, text: str, problems: Problems) -> Plan:
     combinations = prod(map(len, vary.values()))
     if combinations > MOST_COMBINATIONS:
         table.problem("vary", f"{combinations} combinations of values", f"at most {MOST_COMBINATIONS}")
+    margins = read_margins(table.table("margins"), measures)
     check_placeholders(runners, variants, tasks, vary, problems)
     reference = table.text("reference", default=names[0] if names else "none")
     if names and reference not in names:
@@ -121,6 +123,7 @@ def _read_plan(table: Table, path: Path, text: str, problems: Problems) -> Plan:
         measures=measures,
         rig=rig,
         vary=vary,
+        margins=margins,
     )
     _check_load(plan, problems)
     return plan

@@ -7,11 +7,10 @@ from unvek.core.stats.launches import Ratio
 from unvek.core.stats.quantiles import student_quantile
 from unvek.core.stats.student import share_below
 
-MARGIN = 0.02
 MOST_ROUNDS = 1000
 
 
-def conclusion(ratio: Ratio | None, better_is_less: bool, words: tuple[str, str], margin: float = MARGIN) -> str | None:
+def conclusion(ratio: Ratio | None, better_is_less: bool, words: tuple[str, str], margin: float) -> str | None:
     """Return words[0] (better), words[1] (worse), "same" or "unclear"; None where there is no interval.
 
     "same" is said where the whole interval lies within the margin of 1, so an interval that excludes 1 by less
@@ -30,7 +29,7 @@ def conclusion(ratio: Ratio | None, better_is_less: bool, words: tuple[str, str]
     return "unclear"
 
 
-def rounds_to_settle(ratio: Ratio, margin: float = MARGIN) -> int | None:
+def rounds_to_settle(ratio: Ratio, margin: float) -> int | None:
     """Return how many more rounds would settle an unclear ratio, if its value and spread stay as they are.
 
     Settled is an interval that excludes 1, or lies within the margin of it, whichever comes first. None where

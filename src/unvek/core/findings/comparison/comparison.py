@@ -123,7 +123,9 @@ def _measure(
     ratio = evidence.ratio_to_reference(measure.name, name)
     is_score = evidence.values.is_score(measure.name)
     is_sure_of_nothing = is_score and ratio is not None and ratio.low_together == ratio.high_together
-    found = None if is_sure_of_nothing else _conclusion(measure, ratio)
+    margin = evidence.margin(measure.name)
+    share = margin.share_of(_of_reference(evidence, measure.name) if margin.is_absolute else None)
+    found = None if is_sure_of_nothing else _conclusion(measure, ratio, share)
     known = values[mine][np.isfinite(values[mine])]
     return MeasureFound(
         unit=measure.unit,
@@ -133,11 +135,12 @@ def _measure(
         high=place.high if place else None,
         ratio=_ratio(ratio) if ratio is not None else None,
         answer=found,
-        more_rounds=rounds_to_settle(ratio) if ratio is not None and found == UNCLEAR else None,
+        more_rounds=rounds_to_settle(ratio, share) if ratio is not None and found == UNCLEAR else None,
         over=TASKS if is_score else LAUNCHES,
         drift=drift_of(evidence, measure.name, values, mine)
         if measure.name in evidence.values.likeness_names
         else None,
+        margin=margin,
         dots=tuple(float(value) for value in known[:: max(1, len(known) // MOST_DOTS)]),
     )
 
@@ -149,11 +152,16 @@ def _ratio(ratio: Ratio) -> RatioFound:
     )  # fmt: skip
 
 
-def _conclusion(measure: Measure, ratio: Ratio | None) -> str | None:
+def _of_reference(evidence: Evidence, name: str) -> float | None:
+    place = evidence.location(name, evidence.runs.of_variant(evidence.reference))
+    return place.value if place is not None else None
+
+
+def _conclusion(measure: Measure, ratio: Ratio | None, margin: float) -> str | None:
     if measure.better is None:
         return None
     words = ("faster", "slower") if measure.is_speed else ("better", "worse")
-    return conclusion(ratio, better_is_less=measure.better == LESS, words=words)
+    return conclusion(ratio, better_is_less=measure.better == LESS, words=words, margin=margin)
 
 
 def _split(evidence: Evidence, name: str) -> Split | None:

@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
 from unvek.core.findings.audit.audit import Doubt
+from unvek.core.plan.model import Margin
 from unvek.core.stats.speedup import Split
 
 
@@ -29,7 +30,8 @@ class MeasureFound:
     """One measure of one variant. `drift` places a likeness between a rerun (0) and another seed (1).
 
     `typical` is the mean over items (of logarithms, where a measure is no score and positive) of the medians over runs.
-    `over` says what the interval is over: launches; or, of scores, tasks where that is wider.
+    Within `margin` of the reference it is the same. `over` says what the interval is over: launches; or, of scores,
+    tasks where that is wider.
     """
 
     unit: str
@@ -42,6 +44,7 @@ class MeasureFound:
     more_rounds: int | None
     over: str
     drift: float | None
+    margin: Margin
     dots: tuple[float, ...] = field(default=(), metadata={"json": False})
 
 

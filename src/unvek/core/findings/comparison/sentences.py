@@ -2,7 +2,6 @@
 
 from unvek.core.findings.comparison.found import ComparisonRow, MeasureFound, RatioFound
 from unvek.core.measures.catalogue import TIME
-from unvek.core.stats.conclusion import MARGIN
 from unvek.core.stats.speedup import Split
 from unvek.core.stats.student import Estimate
 from unvek.core.units import bytes_words, counted, duration_words, ratio_decimals, speed_words, times_words
@@ -48,7 +47,7 @@ def _against(found: MeasureFound, ratio: RatioFound, reference: str, name: str) 
     if low == high and found.over == "tasks":
         return f"is {said} on each of these tasks, which says nothing of others"
     if found.answer == "same":
-        return f"{'takes as long as' if is_time else 'is the same as that of'} {reference}, within {100 * MARGIN:.0f} %"
+        return f"{'takes as long as' if is_time else 'is the same as that of'} {reference}, within {found.margin.words}"
     if found.answer == "unclear":
         open_ = "may be faster or slower than" if is_time else "may be more or less than that of"
         return f"{open_} {reference} ({_range(ratio, is_time)}); {_needed(found)}"
