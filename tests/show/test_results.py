@@ -85,7 +85,7 @@ def row(name: str, form: str, time: MeasureFound, failed: int = 0, split: Split 
         first_run_s=0.2,
         measures={"time.total": time, "step.time": measure(0.008), "time.load": measure(0.1),
                   "memory.peak": measure(40e6, unit="B"), "memory.device": measure(None, unit="B"), "likeness": measure(0.93, unit="", drift=0.16)},
-        failures=FailuresFound(count=failed, share=failed / 12, low=0.0, high=0.4, kinds={}), split=split,
+        failures=FailuresFound(count=failed, share=failed / 12, low=0.0, high=0.4, over="runs", kinds={}), split=split,
         sentence=f"{name} is what it \x1b is, and that is said at some length so that it takes two lines or more of any window.",
         doubts=(1, 12) if name == "swift" else (),
     )  # fmt: skip

@@ -16,6 +16,7 @@ from unvek.core.findings.comparison.comparison import compare
 from unvek.core.plan.cells import Cell, cells_of, read_sources
 from unvek.core.plan.read import read_plan
 from unvek.core.run.events.record import Progress, Provenance, RunRecord
+from unvek.core.stats.student import wilson
 from unvek.core.stats.trend import fall
 
 CELLS = ["slow/violet/1", "quick/violet/1"]
@@ -40,7 +41,17 @@ class ColdAndWarm(WrittenLogbook):
         for seed, status in enumerate(("finished", "failed", "skipped", "interrupted"), 1):
             self.run_made(f"a/violet/{seed}", status=status, place=2)
         failures = compare(self.evidence(), RIG).rows[0].failures
-        self.assertEqual((failures.count, failures.share), (1, 0.5))
+        self.assertEqual((failures.count, failures.share, failures.over), (1, 0.5, "runs"))
+
+    def test_launches_that_fail_whole_count_as_launches(self):
+        self.plan("a", cells=[f"a/violet/{seed}" for seed in range(8)], quality=None)
+        for number, status in enumerate(("finished", "failed", "finished"), 1):
+            launch = self.logbook.open_launch("a", number)
+            for seed in range(8):
+                self.run_made(f"a/violet/{seed}", round_number=number, status=status, place=seed + 2, launch=launch)
+        failures = compare(self.evidence(), RIG).rows[0].failures
+        self.assertEqual((failures.count, failures.over), (8, "launches"))
+        self.assertEqual((failures.low, failures.high), wilson(1, 3))
 
     def test_a_variant_with_cold_runs_only_is_shown_and_said_to_be(self):
         self.plan("slow", "quick", cells=CELLS, quality=None)

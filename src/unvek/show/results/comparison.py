@@ -182,12 +182,12 @@ def _weights(found: Comparison) -> Column:
 
 def _failures(found: Comparison) -> Column:
     any_failed = any(row.failures.count for row in found.rows)
-    column = Column("failed", "runs, 95 %" if any_failed else "runs", numeric=False, keep=9 if any_failed else 1)
+    column = Column("failed", "runs, 95 %", numeric=False, keep=9 if any_failed else 1)
     for row in found.rows:
         failures = row.failures
         words = f"{failures.count} of {row.runs}"
         if not failures.count:
-            column.add(words)
+            column.add(f"{words}, to {100 * failures.high:.0f} %")
         else:
             column.add(warning_text(f"{words}, {100 * failures.low:.0f} to {100 * failures.high:.0f} %"))
     return column

@@ -1,6 +1,5 @@
 """The variants against the reference: every measure with its interval, its ratio and what that answers."""
 
-from collections import Counter
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
@@ -18,7 +17,7 @@ from unvek.core.measures.catalogue import TIME
 from unvek.core.measures.definition import LESS, Measure
 from unvek.core.run.events.record import FAILURES, OUTCOMES
 from unvek.core.stats.conclusion import conclusion, rounds_to_settle
-from unvek.core.stats.grouping import numbered
+from unvek.core.stats.grouping import group_means, numbered
 from unvek.core.stats.launches import Ratio
 from unvek.core.stats.speedup import Split, SteppedRuns, split_speed_up
 from unvek.core.stats.student import wilson
@@ -37,7 +36,7 @@ FOR_LENGTHS = {
 }
 MOST_DOTS = 200  # single runs drawn of one variant
 UNCLEAR = "unclear"
-LAUNCHES, TASKS = "launches", "tasks"
+LAUNCHES, TASKS, RUNS = "launches", "tasks", "runs"
 
 
 def compare(evidence: Evidence, rig: Mapping[str, Any], asked: Sequence[str] = ()) -> Comparison:
@@ -111,7 +110,7 @@ def _row(evidence: Evidence, variant: VariantOnRecord, columns: Mapping[str, np.
         first_run_s=float(np.median(first)) if (first := evidence.first_runs_s.get(variant.name)) else None,
         measures={name: _measure(evidence, evidence.values.measure(name), values, mine, variant.name)
                   for name, values in columns.items()},
-        failures=_failures(statuses),
+        failures=_failures(evidence, mine),
         split=_split(evidence, variant.name),
     )  # fmt: skip
 
@@ -182,13 +181,21 @@ def _stepped(evidence: Evidence, name: str) -> SteppedRuns:
     )
 
 
-def _failures(statuses: Counter[str]) -> FailuresFound:
-    outcomes = sum(statuses[status] for status in OUTCOMES)
-    kinds = {status: statuses[status] for status in FAILURES if statuses[status]}
-    count = sum(kinds.values())
-    low, high = wilson(count, outcomes)
-    share = count / outcomes if outcomes else 0.0
-    return FailuresFound(count=count, share=share, low=low, high=high, kinds=kinds)
+def _failures(evidence: Evidence, mine: np.ndarray) -> FailuresFound:
+    """Count what failed of the runs with an outcome, by whole launches where one is either all right or all wrong."""
+    status = evidence.runs.status.take(mine)
+    statuses, has_outcome = status.counts(), status.where(lambda status: status in OUTCOMES)
+    failed = status.where(lambda status: status in FAILURES)[has_outcome]
+    count, outcomes = int(np.count_nonzero(failed)), len(failed)
+    launches, launch_count = numbered(evidence.runs.launch[mine][has_outcome])
+    of_launches = group_means(failed.astype(float), launches, launch_count)
+    over, low, high = RUNS, *wilson(count, outcomes)
+    if count and launch_count < outcomes and np.all((of_launches == 0) | (of_launches == 1)):
+        over, low, high = LAUNCHES, *wilson(int(of_launches.sum()), launch_count)
+    return FailuresFound(
+        count=count, share=count / outcomes if outcomes else 0.0, low=low, high=high, over=over,
+        kinds={kind: statuses[kind] for kind in FAILURES if statuses[kind]},
+    )  # fmt: skip
 
 
 def _notes(evidence: Evidence, rows: tuple[ComparisonRow, ...], main: str, measures: Collection[str]) -> list[str]:

@@ -50,12 +50,16 @@ class MeasureFound:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class FailuresFound:
-    """How many of the runs with an outcome failed, with the share's interval."""
+    """How many of the runs with an outcome failed, with the share's interval.
+
+    `over` says what that is over: runs; or launches, where each failed whole or not at all.
+    """
 
     count: int
     share: float
     low: float
     high: float
+    over: str
     kinds: Mapping[str, int]
 
 
