@@ -76,7 +76,7 @@ def measure(median: float | None, ratio: float | None = None, answer: str | None
         )
     )
     return MeasureFound(unit=unit, better="less", typical=median, low=around[0], high=around[1], ratio=found, answer=answer,
-                        more_rounds=more_rounds, over="launches", drift=drift, margin=USUAL_MARGIN, dots=() if median is None else (median, median * 1.05))  # fmt: skip
+                        more_rounds=more_rounds, over="launches", drift=drift, margin=USUAL_MARGIN, tasks=None, dots=() if median is None else (median, median * 1.05))  # fmt: skip
 
 
 def row(name: str, form: str, time: MeasureFound, failed: int = 0, split: Split | None = None) -> ComparisonRow:

@@ -8,7 +8,7 @@ from scipy import stats
 
 from tests.core.stats.test_launches import sample
 from unvek.core.stats.conclusion import conclusion
-from unvek.core.stats.items import bca_interval, mean_of, ratio_of_means, score_location, score_ratio
+from unvek.core.stats.items import bca_interval, mean_of, ratio_of_means, score_location, score_ratio, task_record
 
 
 class Bootstrap(unittest.TestCase):
@@ -63,6 +63,17 @@ class Scores(unittest.TestCase):
         ratio = score_ratio(right, right)
         self.assertTrue(ratio.low < 0.6 and ratio.high > 1.4, ratio)
         self.assertEqual(conclusion(ratio, False, ("better", "worse"), 0.02), "unclear")
+
+    def test_a_record_is_of_tasks_and_says_which_way_is_better(self):
+        theirs = sample([1.0, 1.0, 0.5, 0.5, 0.0, 1.0], [1] * 6, items=np.arange(6))
+        ours = sample([1.0, 0.0, 0.5, 0.5, 0.5, 0.0], [1] * 6, items=np.arange(6))
+        apart = task_record(ours, theirs, more_is_better=True)
+        self.assertEqual((apart.better, apart.alike, apart.worse), (1, 3, 2))
+        pairs = [replace(side, tasks=side.items // 2) for side in (ours, theirs)]
+        by_task = task_record(*pairs, more_is_better=False)
+        self.assertEqual((by_task.better, by_task.alike, by_task.worse), (2, 1, 0))
+        self.assertAlmostEqual(by_task.p, 0.5)
+        self.assertIsNone(task_record(ours.where(ours.items < 1), theirs.where(theirs.items > 1), more_is_better=True))
 
     def test_seeds_of_one_task_are_one_draw(self):
         rng = np.random.default_rng(9)

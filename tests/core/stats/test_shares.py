@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 from scipy import stats
 
-from unvek.core.stats.shares import at_least, clopper_pearson, paired_shares
+from unvek.core.stats.shares import at_least, clopper_pearson, paired_shares, sign_test
 
 
 class Exact(unittest.TestCase):
@@ -19,6 +19,15 @@ class Exact(unittest.TestCase):
     def test_a_count_between_two_has_the_wider_ends_of_both(self):
         low, high = clopper_pearson(2.5, 6)
         self.assertEqual((low, high), (clopper_pearson(2, 6)[0], clopper_pearson(3, 6)[1]))
+
+
+class Signs(unittest.TestCase):
+    def test_it_is_that_of_scipy_and_five_alike_show_nothing(self):
+        for more, fewer in ((5, 0), (6, 0), (9, 3), (0, 0), (4, 4)):
+            theirs = stats.binomtest(more, more + fewer, 0.5).pvalue if more + fewer else 1.0
+            self.assertAlmostEqual(sign_test(more, fewer), theirs)
+        self.assertGreater(sign_test(5, 0), 0.05)
+        self.assertLess(sign_test(6, 0), 0.05)
 
 
 class Paired(unittest.TestCase):

@@ -10,9 +10,10 @@ from unvek.core.evidence.measurements import Without
 from unvek.core.evidence.settings import RunSettings
 from unvek.core.evidence.values import Values
 from unvek.core.logbook.rows import RunRow
+from unvek.core.measures.definition import MORE
 from unvek.core.plan.model import USUAL_MARGIN, Margin, Plan
 from unvek.core.run.events.record import Provenance
-from unvek.core.stats.items import score_location, score_ratios
+from unvek.core.stats.items import TaskRecord, score_location, score_ratios, task_record
 from unvek.core.stats.launches import Ratio, Sample, levels_against, location, ratios_together
 from unvek.core.stats.student import Estimate
 
@@ -86,6 +87,19 @@ class Evidence:
         if name not in self._ratios:
             self._ratios[name] = self._ratios_to_reference(name)
         return self._ratios[name].get(variant)
+
+    def record_against_reference(self, name: str, variant: str) -> TaskRecord | None:
+        """Return on how many tasks a variant's score was better than the reference's, and worse.
+
+        None of what is no score, or has no way that is better; and of a likeness, which the reference has to itself.
+        """
+        measure, values = self.values.measure(name), self.values
+        if variant == self.reference or not values.is_score(name) or name in values.likeness_names:
+            return None
+        if measure.better is None:
+            return None
+        ours, theirs = (self.sample(name, self.runs.of_variant(one)) for one in (variant, self.reference))
+        return task_record(ours, theirs, more_is_better=measure.better == MORE)
 
     def _ratios_to_reference(self, name: str) -> Mapping[str, Ratio]:
         """Return those of all variants: they make one table, whose intervals hold together."""

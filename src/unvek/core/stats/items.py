@@ -14,7 +14,7 @@ import numpy as np
 from unvek.core.stats.grouping import Floats, Whole, group_means, group_medians, numbered
 from unvek.core.stats.launches import Ratio, Sample, levels_against, location, ratios_together
 from unvek.core.stats.quantiles import normal_quantile, normal_share
-from unvek.core.stats.shares import clopper_pearson, paired_shares
+from unvek.core.stats.shares import clopper_pearson, paired_shares, sign_test
 from unvek.core.stats.student import CONFIDENCE, Estimate, mean_and_half_width, share_below, student_factor
 
 FEWEST = 6
@@ -56,9 +56,35 @@ def score_ratio(ours: Sample, theirs: Sample, pilot: int | None = None) -> Ratio
 def score_ratios(of: Mapping[str, Sample], theirs: Sample, pilot: int | None = None) -> dict[str, Ratio]:
     """Return the ratio of each of a table's comparisons that has one, as `score_ratio`, and as `ratios_together`."""
     paired = ratios_together(levels_against(of, theirs), pilot)
-    scores = {name: found for name, ours in of.items() if (found := _paired_scores(ours, theirs)) is not None}
+    pairs = {name: _paired_scores(ours, theirs) for name, ours in of.items()}
+    scores = {name: found for name, found in pairs.items() if found is not None and math.isfinite(found.ratio)}
     comparisons = sum(len(found.of_tasks) > 1 or name in paired for name, found in scores.items())
     return {name: _score_ratio(found, paired.get(name), max(1, comparisons)) for name, found in scores.items()}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TaskRecord:
+    """On how many tasks a score was better, alike and worse than the reference's.
+
+    p: how likely so lopsided a record is where neither is better (the sign test, two-sided; ties say nothing).
+    """
+
+    better: int
+    alike: int
+    worse: int
+    p: float
+
+
+def task_record(ours: Sample, theirs: Sample, more_is_better: bool) -> TaskRecord | None:
+    """Hold scores against each other task by task, whatever they differ by; None where no item is common to both."""
+    scores = _paired_scores(ours, theirs)
+    if scores is None:
+        return None
+    above, below = (int(np.count_nonzero(scores.of_tasks[:, one] > scores.of_tasks[:, 1 - one])) for one in (0, 1))
+    better, worse = (above, below) if more_is_better else (below, above)
+    return TaskRecord(
+        better=better, alike=len(scores.of_tasks) - better - worse, worse=worse, p=sign_test(better, worse)
+    )  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,6 +101,7 @@ class _PairedScores:
 
 
 def _paired_scores(ours: Sample, theirs: Sample) -> _PairedScores | None:
+    """Pair scores by item; None where no item is common to both."""
     ours, theirs = ours.known(), theirs.known()
     common = np.intersect1d(ours.items, theirs.items)
     if not len(common):
@@ -82,10 +109,9 @@ def _paired_scores(ours: Sample, theirs: Sample) -> _PairedScores | None:
     ours, theirs = (side.where(np.isin(side.items, common)) for side in (ours, theirs))
     places = numbered(ours.items)[0]
     columns = [group_means(side.values, numbered(side.items)[0], len(common)) for side in (ours, theirs)]
-    if min(column.mean() for column in columns) <= 0:
-        return None
+    mine, other = (float(column.mean()) for column in columns)
     of_tasks = np.stack([_by_task(column, ours, places) for column in columns], axis=-1)
-    return _PairedScores(of_tasks, float(columns[0].mean() / columns[1].mean()))
+    return _PairedScores(of_tasks, mine / other if min(mine, other) > 0 else math.nan)
 
 
 def _score_ratio(scores: _PairedScores, paired: Ratio | None, comparisons: int) -> Ratio:

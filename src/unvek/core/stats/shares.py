@@ -34,6 +34,14 @@ def at_least(count: int, total: int, share: float) -> float:
     return found if few else 1 - found
 
 
+def sign_test(more: int, fewer: int) -> float:
+    """Return how likely a record at least so lopsided is where both are as likely, two-sided (Conover 1999, 3.4).
+
+    Of five all alike it is 1 in 16: under six, a record alone can show nothing at 95 of 100.
+    """
+    return min(1.0, 2 * at_least(max(more, fewer), more + fewer, 0.5))
+
+
 def paired_shares(more: int, fewer: int, total: int, share_below: float) -> tuple[float, float]:
     """Return the interval of a difference of two shares of the same items (Tango 1998, "Equivalence test and confidence
     interval for the difference in proportions for the paired-sample design", equations 2 to 4).

@@ -12,7 +12,7 @@ from unvek.core.evidence.evidence import Evidence
 from unvek.core.findings.audit.audit import doubts_of
 from unvek.core.findings.circumstances import circumstance_notes
 from unvek.core.findings.comparison.found import Comparison, ComparisonRow, FailuresFound, MeasureFound, RatioFound
-from unvek.core.findings.comparison.sentences import sentence
+from unvek.core.findings.comparison.sentences import records_words, sentence
 from unvek.core.measures.catalogue import TIME
 from unvek.core.measures.definition import LESS, Measure
 from unvek.core.run.events.record import FAILURES, OUTCOMES
@@ -140,6 +140,7 @@ def _measure(
         if measure.name in evidence.values.likeness_names
         else None,
         margin=margin,
+        tasks=evidence.record_against_reference(measure.name, name),
         dots=tuple(float(value) for value in known[:: max(1, len(known) // MOST_DOTS)]),
     )
 
@@ -209,6 +210,7 @@ def _notes(evidence: Evidence, rows: tuple[ComparisonRow, ...], main: str, measu
     if comparisons > 1:
         notes.append(f"Intervals and answers are of {comparisons} comparisons together: were all variants alike, any "
                      "of them would be told apart in at most 5 of 100 such tables.")  # fmt: skip
+    notes += [words for name in measures if (words := records_words(rows, evidence.reference, name))]
     short = [row.variant for row in rows if row.rounds < rounds]
     if short and rounds > 1:
         notes.append(f"Fewer rounds than the others so far: {', '.join(short)}.")

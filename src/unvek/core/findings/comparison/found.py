@@ -6,6 +6,7 @@ from typing import Any, ClassVar
 
 from unvek.core.findings.audit.audit import Doubt
 from unvek.core.plan.model import Margin
+from unvek.core.stats.items import TaskRecord
 from unvek.core.stats.speedup import Split
 
 
@@ -31,7 +32,7 @@ class MeasureFound:
 
     `typical` is the mean over items (of logarithms, where a measure is no score and positive) of the medians over runs.
     Within `margin` of the reference it is the same. `over` says what the interval is over: launches; or, of scores,
-    tasks where that is wider.
+    tasks where that is wider. `tasks` is a score's record against the reference, task by task.
     """
 
     unit: str
@@ -45,6 +46,7 @@ class MeasureFound:
     over: str
     drift: float | None
     margin: Margin
+    tasks: TaskRecord | None
     dots: tuple[float, ...] = field(default=(), metadata={"json": False})
 
 

@@ -1,12 +1,17 @@
 """A row of a comparison as one sentence that could be read aloud, and that can't be taken for more than it says."""
 
+from collections.abc import Iterable
+
 from unvek.core.findings.comparison.found import ComparisonRow, MeasureFound, RatioFound
 from unvek.core.measures.catalogue import TIME
+from unvek.core.stats.items import TaskRecord
 from unvek.core.stats.speedup import Split
 from unvek.core.stats.student import Estimate
 from unvek.core.units import bytes_words, counted, duration_words, ratio_decimals, speed_words, times_words
 
 WORTH_NAMING = 0.1  # of what all the parts of a split come to
+FEWEST_FOR_RECORD = 6  # tasks
+LEAST_SAID = 0.001  # of a probability
 
 
 def sentence(row: ComparisonRow, reference: str, measure: str, quality: str | None) -> str:
@@ -20,6 +25,29 @@ def sentence(row: ComparisonRow, reference: str, measure: str, quality: str | No
     if row.failures.count:
         words.append(f"{row.failures.count} of {counted(row.runs, 'run')} failed")
     return "; ".join(word for word in words if word) + "."
+
+
+def records_words(rows: Iterable[ComparisonRow], reference: str, name: str) -> str:
+    """Say of a score on how many tasks each variant was better and worse than the reference; nothing where of none."""
+    records = [(row.variant, record) for row in rows if (record := row.measures[name].tasks) is not None]
+    if not records:
+        return ""
+    most = max(one.better + one.alike + one.worse for _, one in records)
+    if most < FEWEST_FOR_RECORD:
+        return (f"{name} is of {counted(most, 'task')}: under {FEWEST_FOR_RECORD}, how often it was better and worse "
+                "can show nothing.")  # fmt: skip
+    of: dict[str, list[str]] = {}
+    for variant, record in records:
+        of.setdefault(_record_words(record), []).append(variant)
+    said = "; ".join(f"{', '.join(variants)} {words}" for words, variants in of.items())
+    return f"{name} against {reference}, task by task: {said}."
+
+
+def _record_words(record: TaskRecord) -> str:
+    if not record.better and not record.worse:
+        return f"alike on all {record.alike}"
+    likely = f"p {record.p:.2g}" if record.p >= LEAST_SAID else f"p under {LEAST_SAID}"
+    return f"{record.better} better, {record.alike} alike, {record.worse} worse ({likely})"
 
 
 def _about(row: ComparisonRow, reference: str, name: str) -> str:
