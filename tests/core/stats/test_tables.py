@@ -7,7 +7,7 @@ from scipy import special, stats
 
 from unvek.core.stats.conclusion import conclusion
 from unvek.core.stats.launches import ratios_together
-from unvek.core.stats.levels import Levels, cells_of, levels_of
+from unvek.core.stats.levels import Cells, Levels, cells_of, levels_of
 from unvek.core.stats.moderation import NOTHING_LENT, digamma, inverse_trigamma, lent, trigamma
 from unvek.core.stats.quantiles import student_quantile
 
@@ -38,6 +38,19 @@ class LevelsOfLaunches(unittest.TestCase):
         halves = levels([1.0, 1.1, 5.0, 5.2], [0, 1, 2, 3], [0, 0, 1, 1])
         self.assertEqual(halves.degrees, 2)
         self.assertAlmostEqual(halves.spread()[0], (0.05**2 * 2 + 0.1**2 * 2) / 2)
+
+    def test_whatever_cells_are_there_levels_come_of_them(self):
+        rng = np.random.default_rng(4)
+        for turn in range(300):
+            launches, items = rng.integers(1, 9), rng.integers(1, 6)
+            there = rng.random((launches, items)) < rng.uniform(0.2, 1)
+            there[np.arange(launches), rng.integers(0, items, launches)] = True
+            there[rng.integers(0, launches, items), np.arange(items)] = True
+            where = np.argwhere(there)
+            values = rng.choice([0.0, 1.0, 1.0, 50.0], len(where)) if turn % 2 else rng.standard_cauchy(len(where))
+            found = levels_of(Cells(values, where[:, 0], where[:, 1], int(launches), int(items)))
+            self.assertTrue(len(found.values) == launches and np.all(np.isfinite(found.values)), (turn, found))
+            self.assertTrue(0 <= found.degrees < launches)
 
     def test_one_repeat_a_launch_does_not_make_it_sure(self):
         rng = np.random.default_rng(1)
