@@ -3,12 +3,14 @@
 import unittest
 
 import numpy as np
+from scipy import stats
 
 from tests.written import RIG, WrittenLogbook
 from unvek.core.evidence.gathering import gather
 from unvek.core.findings.comparison.comparison import compare
 from unvek.core.findings.comparison.found import Comparison
 from unvek.core.plan.model import Margin
+from unvek.core.run.events.record import Progress, Value
 
 
 class Answers(WrittenLogbook):
@@ -43,6 +45,23 @@ class Answers(WrittenLogbook):
         self.assertFalse(any("comparisons together" in note for note in alone.notes), alone.notes)
         ratio = alone.rows[1].measures["time.total"].ratio
         self.assertEqual((ratio.low, ratio.high), (ratio.low_together, ratio.high_together))
+
+    def test_what_is_told_as_0_or_1_is_a_share_with_an_exact_interval(self):
+        self.plan(
+            "full", "swift", cells=[f"{name}/t{n}/1" for name in ("full", "swift") for n in range(8)], quality=None
+        )
+        for name in ("full", "swift"):
+            launch = self.logbook.open_launch(name, 1)
+            for n in range(8):
+                passed = Value(name="passed", number=float(name == "full" or n > 1), unit="")
+                self.run_made(
+                    f"{name}/t{n}/1", place=n + 2, launch=launch, progress=Progress(time_s=1.0, values=(passed,))
+                )
+        rows = compare(gather(self.logbook), RIG, ["passed"]).rows
+        full, swift = (row.measures["passed"] for row in rows)
+        self.assertEqual((full.typical, swift.typical, swift.over), (1.0, 0.75, "tasks"))
+        np.testing.assert_allclose((swift.low, swift.high), stats.binomtest(6, 8).proportion_ci(0.95))
+        self.assertTrue(swift.ratio.low < 0.75 < 1 < swift.ratio.high)
 
     def test_an_amount_is_a_share_of_what_the_reference_has(self):
         self.assertAlmostEqual(Margin(value=0.01, is_absolute=True).share_of(0.5), 0.02)

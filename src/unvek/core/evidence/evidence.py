@@ -80,7 +80,7 @@ class Evidence:
     def location(self, name: str, these: Truths) -> Estimate | None:
         """Return where a measure of some of the runs lies, with its interval; None where it is known of none."""
         place = score_location if self.values.is_score(name) else location
-        return place(self.sample(name, these), self.values.measure(name).averaged, self.pilot)
+        return place(self.sample(name, these), self.values.is_averaged(name), self.pilot)
 
     def ratio_to_reference(self, name: str, variant: str) -> Ratio | None:
         """Return a variant's measure over the reference's, paired; None where nothing pairs, and for the reference."""

@@ -13,7 +13,7 @@ from unvek.core.evidence.held import HeldAgainst
 from unvek.core.evidence.measurements import Measurements
 from unvek.core.logbook.measure_names import MeasureNames
 from unvek.core.logbook.rows import DefinitionRow, behind_measures
-from unvek.core.measures.catalogue import BUILT_IN, LOAD
+from unvek.core.measures.catalogue import BUILT_IN, LOAD, is_ours
 from unvek.core.measures.definition import Measure
 from unvek.core.measures.kinds import KINDS, NUMBERS
 from unvek.core.plan.model import Plan
@@ -69,7 +69,19 @@ class Values:
 
     def is_score(self, name: str) -> bool:
         """Whether a measure is of outputs: of another prompt or seed it would be another one."""
-        return name in self.score_names
+        return name in self.score_names or self.is_share(name)
+
+    def is_share(self, name: str) -> bool:
+        """Whether all that a script or a file has told under this name is yes or no, as 1 or 0."""
+        if is_ours(name) and not name.startswith(("told.", "imported.")):
+            return False
+        values = self.of(name)
+        known = values[np.isfinite(values)]
+        return bool(len(known)) and bool(np.all((known == 0) | (known == 1)))
+
+    def is_averaged(self, name: str) -> bool:
+        """Whether many runs come to their mean, and not to their median."""
+        return self.measure(name).averaged or self.is_share(name)
 
     @cached_property
     def _kinds(self) -> Mapping[str, str]:

@@ -132,7 +132,7 @@ def _launches(evidence: Evidence) -> Iterator[Confounder]:
     )
     if once:
         yield Confounder(
-            code="one-launch", severity=UNFAIR, variants=once,
+            code="one-launch", severity=DOUBT, variants=once,
             text=f"All runs of {', '.join(once)} are from one launch.",
             why="Starts of a process differ from each other, and one of them can't show by how much.",
             mend="Set rounds to 3 or more.",

@@ -137,7 +137,7 @@ def _costs_by_round(evidence: Evidence, measures: list[Measure], columns: Mappin
                 values = columns[measure.name][mine & (evidence.runs.round == number)]
                 values = values[np.isfinite(values)]
                 if len(values):
-                    middle_of = np.mean if measure.averaged else np.median
+                    middle_of = np.mean if evidence.values.is_averaged(measure.name) else np.median
                     costs[row, column, depth] = _cost(measure, float(middle_of(values)))
     return costs
 
