@@ -31,6 +31,17 @@ class Picking(WrittenLogbook):
         )
         self.assertGreater(rows["far"].drift, 0.9)
 
+    def test_what_is_beaten_in_every_round_is_on_no_frontier_however_its_runs_are_spread(self):
+        # Of two items one lies apart, so that the median of the runs says otherwise than the mean over items.
+        self.plan("ref", "odd", cells=[f"{n}/violet/{s}" for n in ("ref", "odd") for s in (1, 2, 3)], quality=None)
+        for number in (1, 2, 3):
+            for seed, (ours, theirs) in enumerate(((1.0, 1.01), (1.0, 1.01), (9.0, 1.0)), 1):
+                self.run_made(f"odd/violet/{seed}", ours, number, memory=200)
+                self.run_made(f"ref/violet/{seed}", theirs, number, memory=100)
+        rows = {row.variant: row for row in trade_off(self.evidence()).rows}
+        self.assertEqual((rows["odd"].on_frontier, rows["odd"].probability), (False, 0.0))
+        self.assertEqual((rows["ref"].on_frontier, rows["ref"].probability), (True, 1.0))
+
     def test_a_need_on_the_quality_takes_the_place_of_closeness(self):
         evidence = self.evidence()
         low = trade_off(evidence, [parse_need("likeness >= -1", evidence)])

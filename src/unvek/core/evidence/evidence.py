@@ -14,7 +14,7 @@ from unvek.core.measures.definition import MORE
 from unvek.core.plan.model import USUAL_MARGIN, Margin, Plan
 from unvek.core.run.events.record import Provenance
 from unvek.core.stats.items import TaskRecord, score_location, score_ratios, task_record
-from unvek.core.stats.launches import Ratio, Sample, levels_against, location, ratios_together
+from unvek.core.stats.launches import Ratio, Sample, levels_against, location, location_by_round, ratios_together
 from unvek.core.stats.student import Estimate
 
 
@@ -87,6 +87,11 @@ class Evidence:
         if name not in self._ratios:
             self._ratios[name] = self._ratios_to_reference(name)
         return self._ratios[name].get(variant)
+
+    def location_by_round(self, name: str, these: Truths) -> Mapping[int, float]:
+        """Return where a measure of some of the runs lies in each round: the same summary as `location`."""
+        of_score = self.values.is_score(name)
+        return location_by_round(self.sample(name, these), self.values.is_averaged(name), logs=not of_score)
 
     def record_against_reference(self, name: str, variant: str) -> TaskRecord | None:
         """Return on how many tasks a variant's score was better than the reference's, and worse.

@@ -11,7 +11,7 @@ from functools import lru_cache
 
 import numpy as np
 
-from unvek.core.stats.grouping import Floats, Whole, numbered
+from unvek.core.stats.grouping import Floats, Whole, group_means, numbered
 from unvek.core.stats.levels import Cells, Levels, cells_of, joined, levels_of
 from unvek.core.stats.moderation import Lent, lent
 from unvek.core.stats.quantiles import student_quantile
@@ -81,10 +81,8 @@ def location(sample: Sample, averaged: bool = False, pilot: int | None = None, l
     sample = sample.known()
     if not len(sample):
         return None
-    on_logs = logs and not averaged and bool(np.all(sample.values > 0))
-    launches, launch_count = numbered(sample.rounds, sample.launches)
-    cells = cells_of(sample.values, launches, *_items(sample, launch_count), averaged)
-    levels = levels_of(replace(cells, values=np.log(cells.values)) if on_logs else cells)
+    on_logs = _on_logs(sample, averaged, logs)
+    levels = levels_of(_cells(sample, averaged, on_logs))
     spread = levels.spread(pilot)
     back = _from_log if on_logs else float
     if spread is None:
@@ -93,9 +91,28 @@ def location(sample: Sample, averaged: bool = False, pilot: int | None = None, l
     return Estimate(value=back(levels.mean), low=back(levels.mean - half_width), high=back(levels.mean + half_width))
 
 
-def _items(sample: Sample, launch_count: int) -> tuple[Whole, int, int]:
+def location_by_round(sample: Sample, averaged: bool = False, logs: bool = True) -> dict[int, float]:
+    """Return what a typical run of each round took: the same summary as `location`, over the round's launches."""
+    sample = sample.known()
+    if not len(sample):
+        return {}
+    on_logs = _on_logs(sample, averaged, logs)
+    levels = levels_of(_cells(sample, averaged, on_logs)).values
+    launches = numbered(sample.rounds, sample.launches)[0]
+    rounds, count = numbered(of_launch := sample.rounds[np.unique(launches, return_index=True)[1]])
+    means = group_means(levels, rounds, count)
+    return dict(zip(np.unique(of_launch).tolist(), (np.exp(means) if on_logs else means).tolist(), strict=True))
+
+
+def _on_logs(sample: Sample, averaged: bool, logs: bool) -> bool:
+    return logs and not averaged and bool(np.all(sample.values > 0))
+
+
+def _cells(sample: Sample, averaged: bool, on_logs: bool) -> Cells:
+    launches, launch_count = numbered(sample.rounds, sample.launches)
     items, item_count = numbered(sample.items)
-    return items, launch_count, item_count
+    cells = cells_of(sample.values, launches, items, launch_count, item_count, averaged)
+    return replace(cells, values=np.log(cells.values)) if on_logs else cells
 
 
 def _from_log(log: float) -> float:

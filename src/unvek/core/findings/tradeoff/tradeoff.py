@@ -81,7 +81,7 @@ def trade_off(evidence: Evidence, needs: Sequence[Need] = ()) -> Tradeoff:
     places = {v.name: {m.name: _place(evidence, m, v.name) for m in usable} for v in finished}
     costs = np.array([[_cost(m, places[v.name][m.name].typical) for m in usable] for v in finished])
     beaten = beats(costs)
-    probabilities = frontier_probabilities(_costs_by_round(evidence, usable, columns, [v.name for v in finished]))
+    probabilities = frontier_probabilities(_costs_by_round(evidence, usable, [v.name for v in finished]))
     rows = tuple(
         TradeoffRow(
             variant=v.name,
@@ -125,20 +125,14 @@ def _cost(measure: Measure, value: float | None) -> float:
     return -value if measure.better == MORE else value
 
 
-def _costs_by_round(evidence: Evidence, measures: list[Measure], columns: Mapping[str, np.ndarray],
-                    names: list[str]) -> np.ndarray:  # fmt: skip
-    """Return (rounds, variants, counts): each round's median, NaN where a round has none."""
-    rounds = np.unique(evidence.runs.round)
+def _costs_by_round(evidence: Evidence, measures: list[Measure], names: list[str]) -> np.ndarray:
+    """Return (rounds, variants, counts): where each lies in each round, NaN where a round has none."""
+    rounds = np.unique(evidence.runs.round).tolist()
     costs = np.full((len(rounds), len(names), len(measures)), np.nan)
     for column, name in enumerate(names):
-        mine = evidence.runs.of_variant(name)
         for depth, measure in enumerate(measures):
-            for row, number in enumerate(rounds):
-                values = columns[measure.name][mine & (evidence.runs.round == number)]
-                values = values[np.isfinite(values)]
-                if len(values):
-                    middle_of = np.mean if evidence.values.is_averaged(measure.name) else np.median
-                    costs[row, column, depth] = _cost(measure, float(middle_of(values)))
+            found = evidence.location_by_round(measure.name, evidence.runs.of_variant(name))
+            costs[:, column, depth] = [_cost(measure, found.get(number)) for number in rounds]
     return costs
 
 
