@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from unvek.core.evidence.counted_runs import Whole
 from unvek.core.evidence.held import HeldAgainst
-from unvek.core.stats.grouping import numbered
+from unvek.core.stats.grouping import first_places, numbered
 
 Codes = NDArray[np.integer]
 
@@ -31,7 +31,7 @@ def partners(held: HeldAgainst) -> tuple[Whole, Whole]:
     slots, slots_count = numbered(items, runs.round[every], repeats[every])
     ours = slice(0, len(finished))
     rest = slice(len(finished), None)
-    of_slot, of_item = _first_of(slots[rest], slots_count), _first_of(items[rest], count)
+    of_slot, of_item = first_places(slots[rest], slots_count), first_places(items[rest], count)
     found = np.where(of_slot[slots[ours]] >= 0, of_slot[slots[ours]], of_item[items[ours]])
     next_one = _next_of_item(items[rest])
     own = np.full(len(runs), -1, np.int64)
@@ -44,13 +44,6 @@ def partners(held: HeldAgainst) -> tuple[Whole, Whole]:
         runs.number[np.r_[finished[known], pairs[:, 0]]],
         runs.number[np.r_[theirs[found[known]], pairs[:, 1]]],
     )
-
-
-def _first_of(codes: Codes, count: int) -> Whole:
-    """Return (count,) the first place of each code, -1 where it has none."""
-    first = np.full(count, -1, np.int64)
-    first[codes[::-1]] = np.arange(len(codes))[::-1]
-    return first
 
 
 def _next_of_item(items: Codes) -> Whole:

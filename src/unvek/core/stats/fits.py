@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from unvek.core.stats.grouping import Floats, Whole, finite, group_medians, numbered
+from unvek.core.stats.grouping import Floats, Whole, finite, first_places, group_medians, numbered
 from unvek.core.stats.student import Estimate, estimate
 
 
@@ -95,7 +95,7 @@ def _cells(x: Floats, y: Floats, launches: Whole) -> tuple[Floats, Floats, Whole
     if not len(y) or np.any(y <= 0):
         return None
     places, count = numbered(launches, _as_keys(x))
-    firsts = np.unique(places, return_index=True)[1]
+    firsts = first_places(places, count)
     return x[firsts], group_medians(y, places, count), launches[firsts]
 
 

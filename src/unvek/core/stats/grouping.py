@@ -30,6 +30,13 @@ def _dense(key: Whole) -> tuple[Whole, int]:
     return numbers[key - least], int(numbers[-1]) + 1
 
 
+def first_places(groups: Whole, count: int) -> Whole:
+    """Return (count,) the first place of each group, numbered from 0; -1 where it has none."""
+    first = np.full(count, -1, np.int64)
+    first[groups[::-1]] = np.arange(len(groups))[::-1]
+    return first
+
+
 def group_medians(values: Floats, groups: Whole, count: int) -> Floats:
     """Return (count,) the median of each group's values (n,); groups are numbered from 0, and none is empty."""
     small = groups.astype(np.uint16) if count < 2**16 else groups  # NumPy sorts these by counting

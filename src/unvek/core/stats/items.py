@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from unvek.core.stats.grouping import Floats, Whole, group_means, group_medians, numbered
+from unvek.core.stats.grouping import Floats, Whole, first_places, group_means, group_medians, numbered
 from unvek.core.stats.launches import Ratio, Sample, levels_against, location, ratios_together
 from unvek.core.stats.quantiles import normal_quantile, normal_share
 from unvek.core.stats.shares import clopper_pearson, paired_shares, sign_test
@@ -40,7 +40,7 @@ def score_location(sample: Sample, averaged: bool = False, pilot: int | None = N
 
 def _by_task(of_items: Floats, sample: Sample, places: Whole) -> Floats:
     """Return the mean of each task's items (items,); places: which item each run of the sample is of."""
-    firsts = np.unique(places, return_index=True)[1]
+    firsts = first_places(places, len(of_items))
     tasks, count = numbered((sample.items if sample.tasks is None else sample.tasks)[firsts])
     return group_means(of_items, tasks, count)
 

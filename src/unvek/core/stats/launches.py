@@ -11,7 +11,7 @@ from functools import lru_cache
 
 import numpy as np
 
-from unvek.core.stats.grouping import Floats, Whole, group_means, numbered
+from unvek.core.stats.grouping import Floats, Whole, first_places, group_means, numbered
 from unvek.core.stats.levels import Cells, Levels, cells_of, joined, levels_of
 from unvek.core.stats.moderation import Lent, lent
 from unvek.core.stats.quantiles import student_quantile
@@ -38,6 +38,10 @@ class Sample:
     def where(self, these: np.ndarray) -> "Sample":
         tasks = None if self.tasks is None else self.tasks[these]
         return Sample(self.values[these], self.rounds[these], self.launches[these], self.items[these], tasks)
+
+    def within_launches(self) -> "Sample":
+        """Return the same runs, to be paired within the launch that made both: it is the unit then."""
+        return Sample(self.values, self.launches, self.launches, self.items, self.tasks)
 
     def where_made(self) -> tuple[bytes, bytes, bytes]:
         """Return rounds, launches and items as bytes: what stands for the runs, whatever is measured of them."""
@@ -98,8 +102,8 @@ def location_by_round(sample: Sample, averaged: bool = False, logs: bool = True)
         return {}
     on_logs = _on_logs(sample, averaged, logs)
     levels = levels_of(_cells(sample, averaged, on_logs)).values
-    launches = numbered(sample.rounds, sample.launches)[0]
-    rounds, count = numbered(of_launch := sample.rounds[np.unique(launches, return_index=True)[1]])
+    of_launch = sample.rounds[first_places(*numbered(sample.rounds, sample.launches))]
+    rounds, count = numbered(of_launch)
     means = group_means(levels, rounds, count)
     return dict(zip(np.unique(of_launch).tolist(), (np.exp(means) if on_logs else means).tolist(), strict=True))
 

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from unvek.core.stats.grouping import Floats, Whole, group_means, group_medians, numbered
+from unvek.core.stats.grouping import Floats, Whole, first_places, group_means, group_medians, numbered
 
 MOST_TURNS = 1000
 SMALL = 1e-12  # of what the values lie apart
@@ -62,7 +62,7 @@ def cells_of(
 ) -> Cells:
     """Return the median (or mean) of each cell's values. values: (n,), with launch and item, numbered without gaps."""
     places, count = numbered(launches, items)
-    firsts = np.unique(places, return_index=True)[1]
+    firsts = first_places(places, count)
     of_cells = (group_means if averaged else group_medians)(values, places, count)
     return Cells(of_cells, launches[firsts], items[firsts], launch_count, item_count)
 
@@ -73,7 +73,7 @@ def levels_of(cells: Cells) -> Levels:
     if len(values) == count * cells.item_count:
         return Levels(group_means(values, launches, count), count - 1)
     parts, part_count = joined(launches, items, count)
-    of_launch = parts[np.unique(launches, return_index=True)[1]]
+    of_launch = parts[first_places(launches, count)]
     added = np.zeros(count)
     least = SMALL * max(float(np.ptp(values)), SMALL)
     for _ in range(MOST_TURNS):  # what items take, given what launches add; then that, given this; and so on

@@ -123,11 +123,7 @@ def _point(sample: Sample, middle: float, evidence: Evidence) -> PointFound:
 
 def _change(first: Sample, last: Sample, pilot: int | None) -> Estimate | None:
     """The last stretch over the first, paired run by run and averaged over launches."""
-    ratio = paired_ratio(
-        Sample(last.values, last.launches, last.launches, last.items),
-        Sample(first.values, first.launches, first.launches, first.items),
-        pilot,
-    )
+    ratio = paired_ratio(last.within_launches(), first.within_launches(), pilot)
     return None if ratio is None else Estimate(value=ratio.value, low=ratio.low, high=ratio.high)
 
 

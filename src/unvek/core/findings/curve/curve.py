@@ -263,7 +263,7 @@ def _long_or_short(samples: Sequence[Sample], names: Sequence[Any]) -> list[Long
             times = round(long / short) if short > 0 else 0
             if times < 2 or abs(long - times * short) > 1e-9 * long:
                 continue
-            ratio = paired_ratio(_within_launch(samples[place]), _within_launch(samples[before]))
+            ratio = paired_ratio(samples[place].within_launches(), samples[before].within_launches())
             if ratio is not None:
                 low, high = (None if end is None else end / times for end in (ratio.low, ratio.high))
                 found.append(
@@ -271,11 +271,6 @@ def _long_or_short(samples: Sequence[Sample], names: Sequence[Any]) -> list[Long
                 )
                 break
     return found
-
-
-def _within_launch(sample: Sample) -> Sample:
-    """The same runs, paired within the launch that made both: it is the unit here."""
-    return Sample(sample.values, sample.launches, sample.launches, sample.items)
 
 
 def _notes(evidence: Evidence, setting: str) -> list[str]:
