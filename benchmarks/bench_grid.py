@@ -19,7 +19,7 @@ from experiments import Hardships, runs_of
 
 from unvek.core.plan.model import USUAL_MARGIN
 from unvek.core.stats.conclusion import conclusion
-from unvek.core.stats.launches import Sample, levels_against, paired_ratio, ratios_together
+from unvek.core.stats.launches import Sample, levels_between, paired_ratio, ratios_together
 
 PLAIN = Hardships(skew=False, outliers=False, drift=False)
 KINDS = {
@@ -67,7 +67,7 @@ def table(variants: int, rounds: int, apart: float, experiments: int) -> tuple[f
     for _ in range(experiments):
         spreads = 0.02 * apart ** rng.uniform(-1, 1, variants)
         sides = [_alike(rng, rounds, number, spread) for number, spread in enumerate(spreads)]
-        found = ratios_together(levels_against({str(n): side for n, side in enumerate(sides[1:])}, sides[0]))
+        found = ratios_together(levels_between({n: (side, sides[0]) for n, side in enumerate(sides[1:])}))
         held += np.mean([ratio.low <= 1 <= ratio.high for ratio in found.values()])
         wrong += any(conclusion(ratio, True, WORDS, USUAL_MARGIN.value) in WORDS for ratio in found.values())
     return 100 * wrong / experiments, 100 * held / experiments

@@ -87,4 +87,7 @@ def run_start(name: str, **also) -> RunStart:
 
 
 def picture(shade: int) -> np.ndarray:
+    """Noise, another for each shade; all black below 0."""
+    if shade < 0:
+        return np.zeros((16, 16, 3), np.uint8)
     return np.random.default_rng(shade).integers(0, 256, (16, 16, 3), dtype=np.uint8)

@@ -7,11 +7,12 @@ import numpy as np
 from rich.console import Console
 from rich.text import Text
 
+from unvek.core.digits import Scale, column_scale, ratio_column_decimals, scale_for
 from unvek.core.findings.as_json import finding_as_json
 from unvek.show.palette import DARK, FORM_COLOURS, FORM_MARKS, PAPER
 from unvek.show.terminal.bars import step_bars
 from unvek.show.terminal.console import clean, clean_lines
-from unvek.show.terminal.figures import Scale, figure, scale_for, speed_figures
+from unvek.show.terminal.figures import figure, ratio_figures
 from unvek.show.terminal.grid import Column, StripColumn, markdown, print_grid
 from unvek.show.terminal.strip import Axis, strip
 from unvek.show.terminal.views import as_csv
@@ -143,9 +144,21 @@ class Figures(unittest.TestCase):
         self.assertEqual(figure(3.2e-7, 2e-7, 4e-7, Scale("", 1)), "3e-07")
         self.assertEqual(figure(0.0, 0.0, 0.0, Scale("", 1)), "0")
 
-    def test_a_ratio_of_times_is_told_as_a_factor_of_speed(self):
-        self.assertEqual(speed_figures(0.125, 0.12, 0.13), ("8.00x", "7.69 to 8.33"))
-        self.assertEqual(speed_figures(2.0, None, None), ("0.50x", ""))
+    def test_a_column_has_the_same_decimals_throughout_as_many_as_most_of_its_intervals_support(self):
+        scale = column_scale("s", [(0.209, 0.180, 0.240), (0.0543, 0.05, 0.06), (0.02693, 0.0265, 0.0273)])
+        self.assertEqual([scale.words(value) for value in (0.209, 0.0543, 0.02693)], ["209", "54", "27"])
+        self.assertEqual(scale.with_unit(0.209), "209 ms")
+        wide = column_scale("s", [(20.0, 15.0, 25.0), (22.0, 15.0, 30.0), (0.0312, 0.0311, 0.0313)])
+        self.assertEqual(wide.words(0.0312), "0.031", "the smallest can be read, too")
+        alike = column_scale("", [(1.0, 1.0, 1.0), (0.8718, 0.8712, 0.8724), (0.7047, 0.701, 0.709)])
+        self.assertEqual([alike.words(value) for value in (1.0, 0.8718, 0.7047)], ["1.000", "0.872", "0.705"])
+
+    def test_ratios_of_a_column_have_the_same_decimals_two_at_least(self):
+        self.assertEqual(ratio_column_decimals([(3.9, 3.3, 4.5), (0.71, 0.6, 0.8)]), 2)
+        self.assertEqual(ratio_column_decimals([(1.0012, 1.00115, 1.00125)] * 3), 3)
+        self.assertEqual(ratio_column_decimals([(0.0421, None, None)]), 4)
+        self.assertEqual(ratio_figures(8.0, 7.69, 8.33, 2), ("8.00x", "7.69 to 8.33"))
+        self.assertEqual(ratio_figures(0.5, None, None, 2), ("0.50x", ""))
 
 
 class Harmless(unittest.TestCase):

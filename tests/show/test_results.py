@@ -14,6 +14,7 @@ from rich.console import Console
 from tests.support import ProjectTest
 from unvek.core.errors import InputError, Problem
 from unvek.core.findings.audit.audit import Doubt
+from unvek.core.findings.comparison.digits import digits_of
 from unvek.core.findings.comparison.found import Comparison, ComparisonRow, FailuresFound, MeasureFound, RatioFound
 from unvek.core.findings.comparison.sentences import sentence
 from unvek.core.findings.log.forecasts import BasisScored, ForecastScored, ForecastScores, SessionScored
@@ -76,12 +77,12 @@ def measure(median: float | None, ratio: float | None = None, answer: str | None
         )
     )
     return MeasureFound(unit=unit, better="less", typical=median, low=around[0], high=around[1], ratio=found, answer=answer,
-                        more_rounds=more_rounds, over="launches", drift=drift, margin=USUAL_MARGIN, tasks=None, dots=() if median is None else (median, median * 1.05))  # fmt: skip
+                        more_rounds=more_rounds, over="launches", drift=drift, drift_low=drift and drift - 0.1, drift_high=drift and drift + 0.1, margin=USUAL_MARGIN, tasks=None, dots=() if median is None else (median, median * 1.05))  # fmt: skip
 
 
 def row(name: str, form: str, time: MeasureFound, failed: int = 0, split: Split | None = None) -> ComparisonRow:
     return ComparisonRow(
-        variant=name, form=form, rounds=3, runs=12, finished=12 - failed, steps=20, weights_bytes=2_500_000,
+        variant=name, form=form, varied={}, rounds=3, runs=12, finished=12 - failed, steps=20, weights_bytes=2_500_000,
         first_run_s=0.2,
         measures={"time.total": time, "step.time": measure(0.008), "time.load": measure(0.1),
                   "memory.peak": measure(40e6, unit="B"), "memory.device": measure(None, unit="B"), "likeness": measure(0.93, unit="", drift=0.16)},
@@ -109,7 +110,9 @@ COMPARISON = Comparison(
         row("odd", "quantized", measure(0.165, 0.99, "unclear", more_rounds=4), failed=3),
         row("none", "mixed", measure(None), failed=12),
     ),
+    sentences={},
 )  # fmt: skip
+COMPARISON = replace(COMPARISON, sentences={one.variant: one.sentence for one in COMPARISON.rows})
 
 
 class PrintedComparison(unittest.TestCase):
@@ -127,7 +130,9 @@ class PrintedComparison(unittest.TestCase):
         self.assertEqual(lines[3][:20], "● full is what it � ")
         self.assertTrue(lines[4].startswith("  "), lines[4])
         self.assertIn("9.26x", text)
-        self.assertIn("(4 for 20)", sentence(COMPARISON.rows[1], "full", "time.total", None))
+        self.assertIn(
+            "(4 for 20)", sentence(COMPARISON.rows[1], "full", "time.total", None, digits_of(COMPARISON.rows))
+        )
 
     def test_claims_in_doubt_are_marked_and_the_doubt_is_told(self):
         text = printed(print_comparison, COMPARISON)
@@ -160,7 +165,7 @@ class PrintedTradeoff(unittest.TestCase):
             return CountFound(typical=value, low=value * 0.99, high=value * 1.01)
 
         rows = tuple(
-            TradeoffRow(variant=name, form=form, values={"time.total": place(time), "likeness": place(alike)}, drift=0.1,
+            TradeoffRow(variant=name, form=form, values={"time.total": place(time), "likeness": place(alike)}, drift=0.1, drift_low=0.0, drift_high=0.2,
                         on_frontier=not beaten, probability=0.97, beaten_by=beaten, unmet=unmet)
             for name, form, time, alike, beaten, unmet in (
                 ("full", "full", 0.166, 1.0, (), ()), ("swift", "distilled", 0.018, 0.93, (), ()),

@@ -6,9 +6,10 @@ import unittest
 import numpy as np
 
 from tests.support import QUICK, SLOW, ProjectTest, task, variant
-from tests.written import RIG, WrittenLogbook
+from tests.written import RIG, WrittenLogbook, planned_task
 from unvek.core.evidence.gathering import Selection, gather
 from unvek.core.findings.audit.audit import audit
+from unvek.core.findings.audit.files import file_findings
 from unvek.core.findings.comparison.comparison import compare
 from unvek.core.run.events.record import LaunchAbout
 
@@ -167,6 +168,53 @@ class Confounders(TwoVariants):
         self.assertEqual(found["outliers"], ("note", ("swift",)))
         self.logbook.void_run(number, "a delivery")
         self.assertEqual(self.found()["voided"], ("note", ("swift",)))
+
+    def test_launches_in_two_modes_are_a_doubt_with_both_levels(self):
+        rng = np.random.default_rng(1)
+        self.plan("full", "swift", cells=["full/violet/1", "swift/violet/1"], quality=None)
+        for number in range(1, 13):
+            for name in ("full", "swift"):
+                launch = self.logbook.open_launch(name, number)
+                level = 0.054 if name == "swift" and number % 4 == 1 else 0.05
+                for place in (2, 3):
+                    self.run_made(f"{name}/violet/1", level * np.exp(rng.normal(0, 0.003)), number, place=place, repeat=place,
+                                  launch=launch, provenance=MADE_OF)  # fmt: skip
+        self.assertEqual(self.found(), {"two-modes": ("doubt", ("swift",))})
+        text = next(finding.text for finding in audit(gather(self.logbook)).findings)
+        self.assertEqual(text, "Launches of swift fall into two groups: 9 in which a run takes 50 ms, 3 in which it takes 54 ms, "
+                               "8 % more.")  # fmt: skip
+
+    def test_one_run_in_five_twice_as_long_is_a_doubt(self):
+        rng = np.random.default_rng(2)
+        self.plan("full", "swift", cells=["full/violet/1", "swift/violet/1"], quality=None)
+        for number in range(1, 6):
+            for name in ("full", "swift"):
+                launch = self.logbook.open_launch(name, number)
+                for place in range(2, 7):
+                    factor = 2.0 if name == "swift" and place == 2 + number % 5 else 1.0
+                    self.run_made(f"{name}/violet/1", factor * np.exp(rng.normal(0, 0.003)), number, place=place, repeat=place,
+                                  launch=launch, provenance=MADE_OF)  # fmt: skip
+        self.assertEqual(self.found(), {"long-tail": ("doubt", ("swift",))})
+
+    def test_outputs_that_are_all_the_same_or_blank_or_no_numbers_are_told(self):
+        tasks = tuple(planned_task(name, wanted=()) for name in ("violet", "amber"))
+        self.plan("full", "swift", cells=[f"{name}/{task}/1" for name in ("full", "swift") for task in ("violet", "amber")],
+                  kinds={"likeness": "ssim", "worry": "perplexity"}, tasks=tasks)  # fmt: skip
+        for name in ("full", "swift"):
+            for number in (1, 2):
+                launch = self.logbook.open_launch(name, number)
+                for place, task_ in enumerate(("violet", "amber"), 2):
+                    expected = np.full((place, 3), np.nan if name == "swift" else np.log(1 / 3))
+                    self.run_made(f"{name}/{task_}/1", 1.0, number, place=place, launch=launch, shade=-1,
+                                  scores=(expected, np.zeros(place, int)), provenance=MADE_OF)  # fmt: skip
+        evidence = self.evidence()
+        found = {finding.code: finding for finding in audit(evidence).findings}
+        self.assertEqual(found["outputs-same"].text, "full, swift put out the same picture whatever is asked.")
+        self.assertEqual(
+            found["no-value"].text, "worry has no value of swift (4 runs): its scores are no numbers (NaN)."
+        )
+        with_files = audit(evidence, file_findings(self.logbook, evidence)).findings
+        self.assertIn("full, swift put out blank pictures only.", [finding.text for finding in with_files])
 
     def test_a_trend_over_the_session(self):
         self.plan("full", "swift", cells=["full/violet/1", "swift/violet/1"], quality=None)

@@ -1,16 +1,52 @@
-"""The drift scale: where a likeness lies between a rerun of the reference (0) and another seed of it (1)."""
+"""The drift of a variant's outputs, from the likenesses that count."""
 
 import numpy as np
 
-from unvek.core.evidence.counted_runs import Floats, Truths
+from unvek.core.evidence.counted_runs import Truths, Whole
 from unvek.core.evidence.evidence import Evidence
+from unvek.core.stats.drift import drift
+from unvek.core.stats.grouping import Floats, first_places, group_means, group_medians, numbered
+from unvek.core.stats.launches import location
+from unvek.core.stats.student import Estimate
 
 
-def drift_of(evidence: Evidence, name: str, values: Floats, mine: Truths) -> float | None:
-    """Return where a variant's mean likeness lies between the reference's rerun (0) and its other seeds (1)."""
-    others = evidence.values.likeness_to_other_seeds(name)
-    own = values[evidence.runs.of_variant(evidence.reference)]
-    own, ours = own[np.isfinite(own)], values[mine][np.isfinite(values[mine])]
-    if not (len(others) and len(own) and len(ours)) or own.mean() == others.mean():
+def drift_of(evidence: Evidence, name: str, mine: Truths) -> Estimate | None:
+    """Return where a variant's likeness lies between the reference's rerun (0) and its other seeds (1).
+
+    By item, each as where the likeness itself is shown: the median (or mean) of its runs.
+    """
+    runs, held = evidence.runs, evidence.held
+    values = evidence.values.of(name)
+    known = np.isfinite(values)
+    rerun = known & runs.of_variant(evidence.reference) & (held.codes == runs.varied_codes)
+    mine = mine & known
+    others, of_tasks = evidence.values.likeness_to_other_seeds(name)
+    if not (np.any(mine) and np.any(rerun) and len(others)):
         return None
-    return float((own.mean() - ours.mean()) / (own.mean() - others.mean()))
+    averaged = evidence.values.is_averaged(name)
+    targets, count = numbered(runs.task_codes, runs.seed, held.codes)
+    of_rerun = np.full(count, np.nan)
+    of_rerun[np.unique(targets[rerun])] = _by_group(values[rerun], targets[rerun], averaged)
+    firsts = first_places(*numbered(runs.item[mine]))
+    ours = _by_group(values[mine], runs.item[mine], averaged)
+    target, tasks = targets[mine][firsts], runs.task_codes[mine][firsts]
+    has_rerun = np.isfinite(of_rerun[target])
+    ours, usual, tasks = ours[has_rerun], of_rerun[target][has_rerun], tasks[has_rerun]
+    if not len(ours):
+        return None
+    place = location(evidence.sample(name, mine), averaged, evidence.pilot, logs=False)
+    half_width = None if place is None or place.low is None else place.value - place.low
+    return drift(usual - ours, usual - _of_other_seeds(tasks, others, of_tasks), tasks, half_width)
+
+
+def _by_group(values: Floats, groups: Whole, averaged: bool) -> Floats:
+    """Return the median (or mean) of each group's values, in the order of the groups' numbers."""
+    return (group_means if averaged else group_medians)(values, *numbered(groups))
+
+
+def _of_other_seeds(tasks: Whole, values: Floats, of_tasks: Whole) -> Floats:
+    """Return for each item (n,) the mean likeness of its task's other seeds, or that of all where it has none."""
+    known = np.unique(of_tasks)
+    means = _by_group(values, of_tasks, averaged=True)
+    at = np.minimum(np.searchsorted(known, tasks), len(known) - 1)
+    return np.where(known[at] == tasks, means[at], means.mean())

@@ -4,9 +4,11 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+import numpy as np
+
 from unvek.core.evidence.counted_runs import CountedRuns, Truths, VariantOnRecord
 from unvek.core.evidence.held import HeldAgainst
-from unvek.core.evidence.measurements import Without
+from unvek.core.evidence.measurements import PoorOutputs, Without
 from unvek.core.evidence.settings import RunSettings
 from unvek.core.evidence.values import Values
 from unvek.core.logbook.rows import RunRow
@@ -14,7 +16,7 @@ from unvek.core.measures.definition import MORE
 from unvek.core.plan.model import USUAL_MARGIN, Margin, Plan
 from unvek.core.run.events.record import Provenance
 from unvek.core.stats.items import TaskRecord, score_location, score_ratios, task_record
-from unvek.core.stats.launches import Ratio, Sample, levels_against, location, location_by_round, ratios_together
+from unvek.core.stats.launches import Ratio, Sample, levels_between, location, location_by_round, ratios_together
 from unvek.core.stats.student import Estimate
 
 
@@ -23,7 +25,8 @@ class Evidence:
     """The runs that count, with their measures' values, and what stands beside them.
 
     left_out counts the runs of the plan's variants that do not count; without says which have no value of a measure,
-    changed of which an output is not the file any more that was made, as far as that was looked at.
+    changed of which an output is not the file any more that was made, and poor which variants put out nothing, or
+    always the same, as far as that was looked at.
     """
 
     values: Values
@@ -34,7 +37,10 @@ class Evidence:
     rigs: Mapping[str, Mapping[str, Any]]
     without: tuple[Without, ...] = ()
     changed: tuple[int, ...] = ()
-    _ratios: dict[str, Mapping[str, Ratio]] = field(init=False, default_factory=dict, repr=False, compare=False)
+    poor: tuple[PoorOutputs, ...] = ()
+    _ratios: dict[str, Mapping[tuple[int, str], Ratio]] = field(
+        init=False, default_factory=dict, repr=False, compare=False
+    )
 
     @property
     def plan(self) -> Plan:
@@ -85,16 +91,36 @@ class Evidence:
     def ratio_to_reference(self, name: str, variant: str) -> Ratio | None:
         """Return a variant's measure over the reference's, paired; None where nothing pairs, and for the reference."""
         if name not in self._ratios:
-            self._ratios[name] = self._ratios_to_reference(name)
-        return self._ratios[name].get(variant)
+            self._ratios[name] = self.ratios_within(name, [np.ones(len(self.runs), bool)])
+        return self._ratios[name].get((0, variant))
 
     def location_by_round(self, name: str, these: Truths) -> Mapping[int, float]:
         """Return where a measure of some of the runs lies in each round: the same summary as `location`."""
         of_score = self.values.is_score(name)
         return location_by_round(self.sample(name, these), self.values.is_averaged(name), logs=not of_score)
 
-    def record_against_reference(self, name: str, variant: str) -> TaskRecord | None:
-        """Return on how many tasks a variant's score was better than the reference's, and worse.
+    def ratios_within(self, name: str, parts: Sequence[Truths]) -> Mapping[tuple[int, str], Ratio]:
+        """Return each variant's measure over the reference's within each part of the runs, by part and variant.
+
+        All of these make one table, whose intervals hold together.
+        """
+        pairs = self.pairs_within(name, parts)
+        if self.values.is_score(name):
+            return score_ratios(pairs, self.pilot)
+        return ratios_together(levels_between(pairs), self.pilot)
+
+    def pairs_within(self, name: str, parts: Sequence[Truths]) -> Mapping[tuple[int, str], tuple[Sample, Sample]]:
+        """Return a measure of each variant and of the reference within each part of the runs, by part and variant."""
+        pairs = {}
+        for place, part in enumerate(parts):
+            theirs = self.sample(name, part & self.runs.of_variant(self.reference))
+            for variant in self.variants:
+                if variant.name != self.reference:
+                    pairs[place, variant.name] = self.sample(name, part & self.runs.of_variant(variant.name)), theirs
+        return pairs
+
+    def record_against_reference(self, name: str, variant: str, part: Truths) -> TaskRecord | None:
+        """Return on how many tasks a variant's score was better than the reference's, and worse, of a part of the runs.
 
         None of what is no score, or has no way that is better; and of a likeness, which the reference has to itself.
         """
@@ -103,17 +129,5 @@ class Evidence:
             return None
         if measure.better is None:
             return None
-        ours, theirs = (self.sample(name, self.runs.of_variant(one)) for one in (variant, self.reference))
+        ours, theirs = (self.sample(name, part & self.runs.of_variant(one)) for one in (variant, self.reference))
         return task_record(ours, theirs, more_is_better=measure.better == MORE)
-
-    def _ratios_to_reference(self, name: str) -> Mapping[str, Ratio]:
-        """Return those of all variants: they make one table, whose intervals hold together."""
-        theirs = self.sample(name, self.runs.of_variant(self.reference))
-        samples = {
-            variant.name: self.sample(name, self.runs.of_variant(variant.name))
-            for variant in self.variants
-            if variant.name != self.reference
-        }
-        if self.values.is_score(name):
-            return score_ratios(samples, theirs, self.pilot)
-        return ratios_together(levels_against(samples, theirs), self.pilot)

@@ -6,6 +6,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+# Why a run has no value: where that is no fault, and where it may be one.
+WANTS_NOTHING, MADE_NONE = "its task wants nothing of a text", "it made no"
+
 
 @dataclass(frozen=True, slots=True)
 class Measurements:
@@ -42,3 +45,12 @@ class Without:
     run: int
     why: str
     lasts: bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PoorOutputs:
+    """A variant all of whose outputs of one sort ("picture", "text") are the same, whatever is asked, or blank."""
+
+    variant: str
+    sort: str
+    what: str

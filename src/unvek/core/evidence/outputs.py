@@ -17,6 +17,7 @@ from typing import TYPE_CHECKING, Any, ClassVar, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from unvek.core.evidence.measurements import MADE_NONE
 from unvek.core.logbook.rows import OutputRow
 from unvek.core.logbook.store import Logbook
 from unvek.core.measures.kinds import PICTURES, SCORES, TEXTS, Kind
@@ -88,7 +89,7 @@ class Source(ABC):
 
     def _output(self, run: int) -> OutputRow:
         if run not in self._first:
-            raise OutputError(f"it made no {self.name}")
+            raise OutputError(f"{MADE_NONE} {self.name}")
         return self._first[run]
 
     def _bytes(self, output: OutputRow) -> bytes:
@@ -146,6 +147,8 @@ class Scores(Source):
         found = scores_of(data)
         if found is None:
             raise OutputError("its file of scores is damaged, or far larger unpacked")
+        if np.any(np.isnan(found.log_probabilities)):
+            raise OutputError("its scores are no numbers (NaN)")
         return found
 
     def arguments(self, kind: Kind, ours: Any, theirs: Any, wanted: Sequence[str]) -> tuple[Any, ...]:

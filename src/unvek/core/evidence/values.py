@@ -51,7 +51,7 @@ class Values:
     @cached_property
     def measures(self) -> Mapping[str, Measure]:
         """Every measure that these runs may have, by name."""
-        asked = {measure.name: measure.measure for measure in self.plan.measures}
+        asked = {measure.name: measure.measure for measure in self.plan.worked_out}
         known = [shown.measure for number in self.definitions if (shown := self.names[number]) is not None]
         return {**{measure.name: measure for measure in known}, **BUILT_IN, **asked}
 
@@ -133,15 +133,16 @@ class Values:
         values[places[alone]] = measured[alone]
         return values
 
-    def likeness_to_other_seeds(self, name: str) -> Floats:
-        """Return how alike the reference's runs are to its own runs of other seeds, one value a pair."""
+    def likeness_to_other_seeds(self, name: str) -> tuple[Floats, Whole]:
+        """Return how alike the reference's runs are to its own runs of other seeds, one value a pair, and its task."""
         if name not in self._to_other_seeds:
             places, against, values = self._likenesses(name)
-            self._to_other_seeds[name] = values[self._runs.seed[places] != self._runs.seed[against]]
+            differ = self._runs.seed[places] != self._runs.seed[against]
+            self._to_other_seeds[name] = values[differ], self._runs.task_codes[places[differ]]
         return self._to_other_seeds[name]
 
     @cached_property
-    def _to_other_seeds(self) -> dict[str, Floats]:
+    def _to_other_seeds(self) -> dict[str, tuple[Floats, Whole]]:
         return {}
 
     def _likenesses(self, name: str) -> tuple[Whole, Whole, Floats]:

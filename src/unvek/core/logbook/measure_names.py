@@ -34,7 +34,7 @@ class MeasureNames:
 
     def __init__(self, plan: Plan | None, definitions: Mapping[int, DefinitionRow]):
         """plan: the newest; None where no plan was run yet, so that none gives a name."""
-        self._wanted = {measure.name: measure for measure in (plan.measures if plan is not None else ())}
+        self._wanted = {measure.name: measure for measure in (plan.worked_out if plan is not None else ())}
         self._tasks = {task.name: task.wanted for task in (plan.tasks if plan is not None else ())}
         self._newest = {row.name: row.content.family for _, row in sorted(definitions.items()) if self._is_free(row)}
         self._shown = {number: self._name(row) for number, row in definitions.items()}

@@ -37,7 +37,10 @@ class Option:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Kind:
-    """One kind. `version` goes up when its function comes to give other values: all are then worked out anew."""
+    """One kind. `version` goes up when its function comes to give other values: all are then worked out anew.
+
+    counted_by: the kind that says how many tokens a value is of, where those of many texts come to one over all tokens.
+    """
 
     name: str
     of: str
@@ -48,6 +51,7 @@ class Kind:
     summed_up: str = MEDIAN
     options: tuple[Option, ...] = ()
     version: int = 1
+    counted_by: str | None = None
 
     @property
     def is_likeness(self) -> bool:
@@ -96,7 +100,15 @@ KINDS: Mapping[str, Kind] = MappingProxyType(
             Kind(name="edit", of=TEXTS, function="text:edit"),
             Kind(name="exact", of=TEXTS, function="text:exact", summed_up=MEAN),
             Kind(name="holds", of=TEXTS, function="text:holds", against=WANTED, summed_up=MEAN),
-            Kind(name="perplexity", of=SCORES, function="scores:perplexity", against=NOTHING, better=LESS),
+            Kind(
+                name="perplexity",
+                of=SCORES,
+                function="scores:perplexity",
+                against=NOTHING,
+                better=LESS,
+                counted_by="scored",
+            ),
+            Kind(name="scored", of=SCORES, function="scores:scored", against=NOTHING, better=None),
             Kind(name="kl", of=SCORES, function="scores:kl", unit="nats", better=LESS),
             Kind(name="top1", of=SCORES, function="scores:top1"),
             Kind(name="told", of=NUMBERS, against=NOTHING, better=None, options=_TOLD_OPTIONS),

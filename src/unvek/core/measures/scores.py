@@ -15,11 +15,17 @@ def perplexity(log_probabilities: Floats, tokens: NDArray[np.integer]) -> float:
 
     Raises ValueError for arrays that do not fit each other.
     """
-    if log_probabilities.ndim != 2 or tokens.shape != log_probabilities.shape[:1] or not len(tokens):
-        raise ValueError(f"scores of shape {log_probabilities.shape} do not fit {tokens.shape} tokens")
+    scored(log_probabilities, tokens)
     if tokens.min() < 0 or tokens.max() >= log_probabilities.shape[1]:
         raise ValueError(f"tokens must be from 0 to {log_probabilities.shape[1] - 1}")
     return float(np.exp(-log_probabilities[np.arange(len(tokens)), tokens].mean(dtype=np.float64)))
+
+
+def scored(log_probabilities: Floats, tokens: NDArray[np.integer]) -> float:
+    """Return how many tokens were scored. ValueError as for perplexity."""
+    if log_probabilities.ndim != 2 or tokens.shape != log_probabilities.shape[:1] or not len(tokens):
+        raise ValueError(f"scores of shape {log_probabilities.shape} do not fit {tokens.shape} tokens")
+    return float(len(tokens))
 
 
 def kl(reference: Floats, ours: Floats) -> float:

@@ -120,6 +120,7 @@ class Margin:
 
 
 USUAL_MARGIN = Margin(value=0.02)
+COUNTED = ".tokens"  # what the name ends in of how many tokens a measure is of
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -160,6 +161,16 @@ class Plan:
     rig: RigWanted = field(default=RigWanted())
     vary: Mapping[str, tuple[SettingValue, ...]] = field(default_factory=lambda: MappingProxyType({}))
     margins: Mapping[str, Margin] = field(default_factory=lambda: MappingProxyType({}))
+
+    @property
+    def worked_out(self) -> tuple[WantedMeasure, ...]:
+        """The measures, and those that go with them without being asked for: how many tokens a perplexity is of."""
+        beside = (
+            WantedMeasure(name=measure.name + COUNTED, kind=kind)
+            for measure in self.measures
+            if (kind := measure.of_kind.counted_by) is not None
+        )
+        return *self.measures, *beside
 
     @property
     def folder(self) -> Path:

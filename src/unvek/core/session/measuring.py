@@ -16,9 +16,10 @@ import numpy as np
 from unvek.core.errors import LogbookError
 from unvek.core.evidence.counted_runs import CountedRuns, Whole
 from unvek.core.evidence.evidence import Evidence
-from unvek.core.evidence.measurements import Measurements, Without
+from unvek.core.evidence.measurements import WANTS_NOTHING, Measurements, Without
 from unvek.core.evidence.outputs import SOURCES, OutputError, Source, changed_outputs
 from unvek.core.evidence.partners import partners
+from unvek.core.evidence.poor_outputs import poor_outputs
 from unvek.core.logbook.rows import DefinitionRow
 from unvek.core.logbook.store import Logbook, Measurement
 from unvek.core.measures.definition import WORKED_OUT, Definition
@@ -81,7 +82,7 @@ def work_out(
     Runs with the same outputs are worked out once. What can't be worked out is kept with the reason, unless that may
     pass: a file that was changed or is gone may be put back. tell: hears now and then how far a long working out is.
     """
-    asked = [measure for measure in evidence.plan.measures if measure.of_kind.of != NUMBERS]
+    asked = [measure for measure in evidence.plan.worked_out if measure.of_kind.of != NUMBERS]
     missing, known = _missing(evidence, asked)
     found = list(_found(_Worker(logbook), missing, tell)) if missing else []
     try:
@@ -93,7 +94,8 @@ def work_out(
     with DigestCache() as digests:
         runs = set(evidence.runs.number.tolist())
         changed = changed_outputs(logbook, runs, digests, MOST_LOOKED_AT)
-    evidence = replace(evidence, without=tuple(_without(logbook, evidence, found)), changed=tuple(changed))
+    evidence = replace(evidence, without=tuple(_without(logbook, evidence, found)), changed=tuple(changed),
+                       poor=poor_outputs(logbook, evidence, MOST_LOOKED_AT))  # fmt: skip
     return evidence, Measuring(
         title=evidence.plan.title, worked_out=sum(m.value is not None for m, _ in found), known=known,
         rows=tuple(_row(evidence, measure) for measure in evidence.plan.measures),
@@ -167,7 +169,7 @@ class _Worker:
         """Return (value, why there is none, whether that lasts)."""
         kind, definition = pair.measure.of_kind, pair.definition
         if kind.against == WANTED and not definition.wanted:
-            return None, "its task wants nothing of a text", True
+            return None, WANTS_NOTHING, True
         if kind.of not in self._sources:
             self._sources[kind.of] = SOURCES[kind.of](self._logbook)
         source = self._sources[kind.of]

@@ -6,20 +6,23 @@ an exact interval (shares.py): five of five are not sure.
 """
 
 import math
+from bisect import bisect_left
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 import numpy as np
 
 from unvek.core.stats.grouping import Floats, Whole, first_places, group_means, group_medians, numbered
-from unvek.core.stats.launches import Ratio, Sample, levels_against, location, ratios_together
-from unvek.core.stats.quantiles import normal_quantile, normal_share
+from unvek.core.stats.launches import Key, Ratio, Sample, levels_between, location, ratios_together
+from unvek.core.stats.quantiles import normal_quantile, normal_share, student_quantile
 from unvek.core.stats.shares import clopper_pearson, paired_shares, sign_test
 from unvek.core.stats.student import CONFIDENCE, Estimate, mean_and_half_width, share_below, student_factor
 
 FEWEST = 6
 MOST = 1000  # above this many tasks the bootstrap differs from Student's interval by nothing that could be seen
 DRAWS = 2000
+FEWEST_FOR_SPREAD = 3  # tasks
+MOST_TASKS = 100_000
 Statistic = Callable[[Floats], Floats]
 
 
@@ -50,13 +53,13 @@ def score_ratio(ours: Sample, theirs: Sample, pilot: int | None = None) -> Ratio
 
     None where no item is common to both, or a mean is not positive.
     """
-    return score_ratios({"": ours}, theirs, pilot).get("")
+    return score_ratios({"": (ours, theirs)}, pilot).get("")
 
 
-def score_ratios(of: Mapping[str, Sample], theirs: Sample, pilot: int | None = None) -> dict[str, Ratio]:
+def score_ratios(of: Mapping[Key, tuple[Sample, Sample]], pilot: int | None = None) -> dict[Key, Ratio]:
     """Return the ratio of each of a table's comparisons that has one, as `score_ratio`, and as `ratios_together`."""
-    paired = ratios_together(levels_against(of, theirs), pilot)
-    pairs = {name: _paired_scores(ours, theirs) for name, ours in of.items()}
+    paired = ratios_together(levels_between(of), pilot)
+    pairs = {name: _paired_scores(ours, theirs) for name, (ours, theirs) in of.items()}
     scores = {name: found for name, found in pairs.items() if found is not None and math.isfinite(found.ratio)}
     comparisons = sum(len(found.of_tasks) > 1 or name in paired for name, found in scores.items())
     return {name: _score_ratio(found, paired.get(name), max(1, comparisons)) for name, found in scores.items()}
@@ -80,11 +83,40 @@ def task_record(ours: Sample, theirs: Sample, more_is_better: bool) -> TaskRecor
     scores = _paired_scores(ours, theirs)
     if scores is None:
         return None
-    above, below = (int(np.count_nonzero(scores.of_tasks[:, one] > scores.of_tasks[:, 1 - one])) for one in (0, 1))
+    above, below = _lopsided(scores.of_tasks)
     better, worse = (above, below) if more_is_better else (below, above)
     return TaskRecord(
         better=better, alike=len(scores.of_tasks) - better - worse, worse=worse, p=sign_test(better, worse)
     )  # fmt: skip
+
+
+def tasks_to_tell(ours: Sample, theirs: Sample, margin: float) -> int | None:
+    """Return how many tasks would tell a loss of `margin` (a share of theirs) from none, 8 times in 10.
+
+    n = ((t(0.975) + t(0.8)) s / (margin m))^2 with Student's t of n - 1 degrees, s the standard deviation of the tasks'
+    differences and m their mean of theirs (Chow, Shao and Wang 2008, "Sample Size Calculations in Clinical Research",
+    section 3.1, for paired values). Of right and wrong s^2 is the share of tasks on which only one was right, counted
+    with one half of a task more: none of few may be some of many. None where these are fewer than three tasks, do not
+    differ at all, or more than MOST_TASKS would be needed.
+    """
+    scores = _paired_scores(ours, theirs)
+    if scores is None or len(scores.of_tasks) < FEWEST_FOR_SPREAD:
+        return None
+    pairs, usual = scores.of_tasks, float(scores.of_tasks[:, 1].mean())
+    if _are_shares(pairs):
+        spread = math.sqrt((sum(_lopsided(pairs)) + 0.5) / (len(pairs) + 0.5))
+    else:
+        spread = float(np.std(pairs[:, 0] - pairs[:, 1], ddof=1))
+    wanted = margin * usual
+    if not (spread > 0 and wanted > 0):
+        return None
+
+    def would_do(n: int) -> bool:
+        return (student_quantile(0.975, n - 1) + student_quantile(0.8, n - 1)) * spread / math.sqrt(n) <= wanted
+
+    counts = range(2, MOST_TASKS + 1)
+    few = bisect_left(counts, True, key=would_do)
+    return counts[few] if few < len(counts) else None
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,11 +125,6 @@ class _PairedScores:
 
     of_tasks: Floats
     ratio: float
-
-    @property
-    def are_shares(self) -> bool:
-        """Whether every task was either right or wrong."""
-        return bool(np.all((self.of_tasks == 0) | (self.of_tasks == 1)))
 
 
 def _paired_scores(ours: Sample, theirs: Sample) -> _PairedScores | None:
@@ -133,7 +160,7 @@ def _ends(scores: _PairedScores, over_launches: Estimate | None, comparisons: in
     if over_launches is not None and over_launches.low is not None and over_launches.high is not None:
         moved = scores.ratio / over_launches.value
         found = _wider(found, (over_launches.low * moved, over_launches.high * moved))
-    found = _wider(found, _ratio_over_tasks(scores, comparisons))
+    found = _wider(found, ratio_over_tasks(scores.of_tasks, comparisons))
     return None if found.low is None else max(0.0, found.low), found.high
 
 
@@ -198,13 +225,16 @@ def _over_tasks(of_tasks: Floats) -> tuple[float, float] | None:
     return middle - (half_width or 0.0), middle + (half_width or 0.0)
 
 
-def _ratio_over_tasks(scores: _PairedScores, comparisons: int) -> tuple[float, float] | None:
-    pairs = scores.of_tasks
+def ratio_over_tasks(pairs: Floats, comparisons: int = 1) -> tuple[float, float] | None:
+    """Return the interval of the ratio of the two columns' means, (tasks, 2), as one of so many that hold together.
+
+    None of one task.
+    """
     n, usual = len(pairs), float(pairs[:, 1].mean())
     if n < 2:
         return None
-    if scores.are_shares:
-        more, fewer = (int(np.count_nonzero(pairs[:, one] > pairs[:, 1 - one])) for one in (0, 1))
+    if _are_shares(pairs):
+        more, fewer = _lopsided(pairs)
         low, high = paired_shares(more, fewer, n, share_below(comparisons))
         return 1 + low / usual, 1 + high / usual
     if FEWEST <= n <= MOST:
@@ -213,6 +243,16 @@ def _ratio_over_tasks(scores: _PairedScores, comparisons: int) -> tuple[float, f
     residuals = (pairs[:, 0] - ratio * pairs[:, 1]) / usual  # Cochran 1977, section 6.4
     _, half_width = mean_and_half_width(residuals, comparisons=comparisons)
     return ratio - (half_width or 0.0), ratio + (half_width or 0.0)
+
+
+def _are_shares(pairs: Floats) -> bool:
+    """Whether every task was either right or wrong."""
+    return bool(np.all((pairs == 0) | (pairs == 1)))
+
+
+def _lopsided(pairs: Floats) -> tuple[int, int]:
+    """On how many tasks the first is above the second, and below it."""
+    return int(np.count_nonzero(pairs[:, 0] > pairs[:, 1])), int(np.count_nonzero(pairs[:, 0] < pairs[:, 1]))
 
 
 def _wider(found: Estimate, ends: tuple[float, float] | None) -> Estimate:

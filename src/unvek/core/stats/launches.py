@@ -5,9 +5,10 @@ variant that is where it lies; of two, paired round by round and item by item, h
 """
 
 import math
-from collections.abc import Mapping
+from collections.abc import Hashable, Mapping
 from dataclasses import dataclass, replace
 from functools import lru_cache
+from typing import TypeVar
 
 import numpy as np
 
@@ -16,6 +17,8 @@ from unvek.core.stats.levels import Cells, Levels, cells_of, joined, levels_of
 from unvek.core.stats.moderation import Lent, lent
 from unvek.core.stats.quantiles import student_quantile
 from unvek.core.stats.student import Estimate, share_below
+
+Key = TypeVar("Key", bound=Hashable)  # what a comparison is called in its table
 
 
 @dataclass(frozen=True, slots=True)
@@ -108,6 +111,16 @@ def location_by_round(sample: Sample, averaged: bool = False, logs: bool = True)
     return dict(zip(np.unique(of_launch).tolist(), (np.exp(means) if on_logs else means).tolist(), strict=True))
 
 
+def level_by_launch(sample: Sample) -> dict[int, float]:
+    """Return the logarithm of what a typical run of each launch took, by the launch's number; of positive values."""
+    sample = sample.known()
+    if not (len(sample) and np.all(sample.values > 0)):
+        return {}
+    levels = levels_of(_cells(sample, averaged=False, on_logs=True)).values
+    numbers = sample.launches[first_places(*numbered(sample.rounds, sample.launches))]
+    return dict(zip(numbers.tolist(), levels.tolist(), strict=True))
+
+
 def _on_logs(sample: Sample, averaged: bool, logs: bool) -> bool:
     return logs and not averaged and bool(np.all(sample.values > 0))
 
@@ -138,7 +151,7 @@ def paired_ratio(ours: Sample, theirs: Sample, pilot: int | None = None) -> Rati
     return None if levels is None else ratios_together({"": levels}, pilot)[""]
 
 
-def ratios_together(of: Mapping[str, Levels], pilot: int | None = None) -> dict[str, Ratio]:
+def ratios_together(of: Mapping[Key, Levels], pilot: int | None = None) -> dict[Key, Ratio]:
     """Return the ratio of each of a table's comparisons, from the levels of its pairs of launches.
 
     The comparisons lend each other of their variances. Their intervals together hold 95 times in 100 (Bonferroni's
@@ -170,9 +183,9 @@ def _ratio(levels: Levels, spread: tuple[float, int] | None, loan: Lent, compari
     )
 
 
-def levels_against(of: Mapping[str, Sample], theirs: Sample) -> dict[str, Levels]:
-    """Return the levels of each comparison with theirs that has any, as `paired_levels`."""
-    return {name: levels for name, ours in of.items() if (levels := paired_levels(ours, theirs)) is not None}
+def levels_between(pairs: Mapping[Key, tuple[Sample, Sample]]) -> dict[Key, Levels]:
+    """Return the levels of each comparison, ours with theirs, that has any, as `paired_levels`."""
+    return {name: levels for name, sides in pairs.items() if (levels := paired_levels(*sides)) is not None}
 
 
 def paired_levels(ours: Sample, theirs: Sample) -> Levels | None:
@@ -205,9 +218,9 @@ class Pairing:
     pairs: int
     items: int
 
-    def cells(self, values: Floats, side: Side) -> Cells:
+    def cells(self, values: Floats, side: Side, averaged: bool = False) -> Cells:
         """Return one value of each pair's item; both sides have the same cells."""
-        return cells_of(values[side.places], side.pairs, side.items, self.pairs, self.items)
+        return cells_of(values[side.places], side.pairs, side.items, self.pairs, self.items, averaged)
 
 
 def pairing_of(ours: Sample, theirs: Sample) -> Pairing | None:

@@ -12,11 +12,11 @@ from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 from matplotlib.ticker import FuncFormatter, LogLocator, NullFormatter, NullLocator
 
+from unvek.core.digits import scale_for
 from unvek.core.findings.curve.curve import Curve, CurveRow
 from unvek.show.palette import FORM_COLOURS, INK, PAPER
 from unvek.show.results.curve import FITS_WELL
 from unvek.show.terminal.console import clean
-from unvek.show.terminal.figures import scale_for
 from unvek.show.terminal.heads import HEADS
 
 SHAPES = {"full": "o", "quantized": "s", "distilled": "^", "tuned": "D", "mixed": "*"}
@@ -96,9 +96,9 @@ def _lay_out(axes: Axes, found: Curve, across: _Across, unit: str) -> None:
     has_ring = any(row.plateau is not None and row.plateau.cheapest != row.plateau.best for row in found.rows)
     ring = "; ringed: the cheapest value not measurably worse than the best" if has_ring else ""
     axes.set_title(clean(found.title), loc="left", color=INK, fontsize=15, pad=26)
-    axes.text(0, 1.02, f"{measure} over {clean(found.setting)}: medians with 95 % intervals, every run a dot{ring}",
+    axes.text(0, 1.02, f"{measure} over {clean(found.axis)}: medians with 95 % intervals, every run a dot{ring}",
               transform=axes.transAxes, color=INK, fontsize=10, alpha=0.8)  # fmt: skip
-    axes.set_xlabel(clean(found.setting), color=INK)
+    axes.set_xlabel(clean(found.axis), color=INK)
     axes.set_ylabel(measure, color=INK)
     for side in ("top", "right"):
         axes.spines[side].set_visible(False)

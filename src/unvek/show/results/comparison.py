@@ -1,18 +1,19 @@
 """A comparison, drawn: a sentence a variant, the strips, then the figures, then what is doubtful."""
 
 import textwrap
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from functools import partial
 from typing import Any
 
 from rich.console import Console
 from rich.text import Text
 
+from unvek.core.digits import column_scale
 from unvek.core.findings.comparison.comparison import FOR_LENGTHS
-from unvek.core.findings.comparison.found import Comparison, ComparisonRow, MeasureFound
+from unvek.core.findings.comparison.digits import AS_SPEED, digits_of, ratio_as_said
+from unvek.core.findings.comparison.found import Comparison
 from unvek.core.measures.catalogue import TIME
 from unvek.core.rig.facts import has_simulated
-from unvek.core.stats.student import Estimate
 from unvek.core.units import counted, drift_words
 from unvek.show.palette import FORM_COLOURS, FORM_MARKS
 from unvek.show.terminal.console import clean, faint
@@ -21,8 +22,6 @@ from unvek.show.terminal.figures import (
     figure,
     marks,
     ratio_figures,
-    scale_for,
-    speed_figures,
     unit_suffix,
     variant_text,
     warning_text,
@@ -37,10 +36,11 @@ def print_comparison(out: Console, found: Comparison, cold: bool = False) -> Non
     out.print(Text(clean(found.title), style="bold"))
     out.print(faint(_circumstances(found)))
     out.print()
-    for row in found.rows:
-        _print_sentence(out, row)
+    forms = {row.variant: row.form for row in found.rows}
+    for name, form in forms.items():
+        _print_sentence(out, form, found.sentences[name])
     out.print()
-    print_grid(out, comparison_columns(found, cold), _strips(found))
+    print_grid(out, comparison_columns(found, cold), _strips(found), _breaks(found))
     if found.doubts or found.notes:
         out.print()
     for doubt in found.doubts:
@@ -51,35 +51,38 @@ def print_comparison(out: Console, found: Comparison, cold: bool = False) -> Non
         out.print(faint(clean(note)))
 
 
-def _print_sentence(out: Console, row: ComparisonRow) -> None:
-    """Print a row's sentence behind its form's mark, its further lines under the first."""
-    lines = textwrap.wrap(clean(row.sentence), out.width - 2)
-    out.print(Text.assemble((f"{FORM_MARKS[row.form]} ", FORM_COLOURS[row.form]), lines[0]))
+def _breaks(found: Comparison) -> set[int]:
+    """The rows at which another part of the table begins, where one has several."""
+    if len({row.variant for row in found.rows}) == 1:
+        return set()
+    return {place for place, row in enumerate(found.rows) if place and row.varied != found.rows[place - 1].varied}
+
+
+def _print_sentence(out: Console, form: str, sentence: str) -> None:
+    """Print a variant's sentence behind its form's mark, its further lines under the first."""
+    lines = textwrap.wrap(clean(sentence), out.width - 2)
+    out.print(Text.assemble((f"{FORM_MARKS[form]} ", FORM_COLOURS[form]), lines[0]))
     for line in lines[1:]:
         out.print(Text(f"  {line}"))
 
 
 def comparison_columns(found: Comparison, cold: bool = False) -> list[Column]:
     """Return the columns: of the measures asked for, or the usual ones; with those of cold starts where wanted."""
-    measures = found.rows[0].measures
+    columns = _Columns(found)
+    first = [columns.names(), *columns.varied()]
     if found.asked:
-        columns = [_names(found)]
-        for name in found.asked:
-            columns += [*_measure_columns(found, name), *_ratio_columns(found, name), _answers(found, name)]
-        return [*_told_of(columns), _failures(found)]
-    columns = [_names(found), *_measure_columns(found, TIME), *_ratio_columns(found, TIME), _answers(found, TIME)]
+        asked = [column for name in found.asked for column in columns.answered(name)]
+        return [*_told_of([*first, *asked]), columns.failures()]
+    wanted = [*first, *columns.answered(TIME)]
     if cold:
-        columns += [*_measure_columns(found, "time.load"), *_ratio_columns(found, "time.load"), _first_runs(found)]
-    columns.append(_steps(found))
-    for name in (*FOR_LENGTHS, "step.time", *STREAMED, "memory.peak", "memory.device"):
-        if name in measures:
-            columns += _measure_columns(found, name)
-    for name in measures:
-        if name not in HEADS:
-            columns += _measure_columns(found, name)
-    if any(row.measures[found.quality].drift is not None for row in found.rows if found.quality):
-        columns.append(_drift(found))
-    return [*_told_of([*columns, *_split_columns(found), _weights(found)]), _failures(found)]
+        wanted += [columns.measure("time.load"), *columns.ratio("time.load"), columns.first_runs()]
+    measures = found.rows[0].measures
+    wanted.append(columns.steps())
+    usual = [
+        name for name in (*FOR_LENGTHS, "step.time", *STREAMED, "memory.peak", "memory.device") if name in measures
+    ]
+    wanted += [columns.measure(name) for name in (*usual, *(name for name in measures if name not in HEADS))]
+    return [*_told_of([*wanted, *columns.drift(), *columns.split(), columns.weights()]), columns.failures()]
 
 
 def _told_of(columns: list[Column]) -> list[Column]:
@@ -87,118 +90,129 @@ def _told_of(columns: list[Column]) -> list[Column]:
     return [column for column in columns if any(cell.plain not in (UNKNOWN, "") for cell in column.cells)]
 
 
-def _first_runs(found: Comparison) -> Column:
-    """The first run of a process, beside the later ones: cold against warm."""
-    scale = scale_for("s", (row.first_run_s for row in found.rows))
-    column = Column("first run", scale.unit, keep=9)
-    for row in found.rows:
-        column.add(figure(row.first_run_s, None, None, scale))
+class _Columns:
+    """The columns of a comparison, each read in one unit and with the same decimals throughout."""
+
+    def __init__(self, found: Comparison):
+        self._found, self._rows, self._digits = found, found.rows, digits_of(found.rows)
+
+    def names(self) -> Column:
+        return _filled(
+            Column("variant", numeric=False, keep=10), (variant_text(row.variant, row.form) for row in self._rows)
+        )
+
+    def varied(self) -> list[Column]:
+        """The values of what is varied, where the table has rows for each."""
+        return [
+            _filled(Column(clean(name), keep=10), (clean(row.varied[name]) for row in self._rows))
+            for name in self._rows[0].varied
+        ]
+
+    def answered(self, name: str) -> list[Column]:
+        """A measure with its ratio to the reference, and what that answers."""
+        answers = Column("answer", numeric=False, keep=8)
+        for row in self._rows:
+            word = row.measures[name].answer or ("" if row.variant == self._found.reference else UNKNOWN)
+            answers.add(Text.assemble(word, " " if word and row.doubts else "", marks(row.doubts)))
+        return [self.measure(name), *self.ratio(name), answers]
+
+    def measure(self, name: str) -> Column:
+        scale = self._digits.scales[name]
+        keep = 9 if name in self._found.asked else KEPT.get(name, 8 if name == self._found.quality else 4)
+        found = (row.measures[name] for row in self._rows)
+        head = HEADS.get(name, clean(name))
+        return _filled(Column(head, scale.unit, keep=keep), (figure(m.typical, m.low, m.high, scale) for m in found))
+
+    def ratio(self, name: str) -> list[Column]:
+        """The ratio to the reference with its interval; of a time how many times as fast."""
+        head = "as fast as" if name in AS_SPEED else "times that of"
+        ratio, interval = Column(head, clean(self._found.reference), keep=8), Column("95 %", "", keep=5)
+        for row in self._rows:
+            found = row.measures[name].ratio
+            value, ends = (UNKNOWN, "") if found is None else ratio_figures(
+                *ratio_as_said(found, name), self._digits.ratios[name]
+            )  # fmt: skip
+            ratio.add(faint("reference") if row.variant == self._found.reference else value)
+            interval.add(ends)
+        return [ratio, interval]
+
+    def first_runs(self) -> Column:
+        """The first run of a process, beside the later ones: cold against warm."""
+        return _in_one_unit("first run", "s", [row.first_run_s for row in self._rows], keep=9)
+
+    def weights(self) -> Column:
+        return _in_one_unit("weights", "B", [row.weights_bytes for row in self._rows], keep=2)
+
+    def split(self) -> list[Column]:
+        """Where the time saved comes from: seconds less than the reference, in three parts."""
+        scale, splits = self._digits.split, [row.split for row in self._rows]
+        parts = {
+            "by steps": [None if split is None else split.fewer_steps_s for split in splits],
+            "by a step": [None if split is None else split.faster_steps_s for split in splits],
+            "by the rest": [None if split is None else split.fixed_s for split in splits],
+        }
+        return [
+            _filled(
+                Column(head, f"{scale.unit} less", keep=3),
+                (UNKNOWN if part is None else scale.words(part.value) for part in column),
+            )
+            for head, column in parts.items()
+        ]
+
+    def steps(self) -> Column:
+        return _filled(
+            Column("steps", keep=6), (UNKNOWN if row.steps is None else f"{row.steps:g}" for row in self._rows)
+        )
+
+    def drift(self) -> list[Column]:
+        """Where outputs lie between a rerun and another seed, with the interval; nothing where none is known."""
+        quality = self._found.quality
+        found = [row.measures[quality] for row in self._rows] if quality else []
+        if all(measure.drift is None for measure in found):
+            return []
+        drift, interval = Column("drift", keep=5), Column("95 %", "", keep=4)
+        for measure in found:
+            low, high = measure.drift_low, measure.drift_high
+            drift.add(UNKNOWN if measure.drift is None else drift_words(measure.drift))
+            interval.add("" if low is None or high is None else f"{drift_words(low)} to {drift_words(high)}")
+        return [drift, interval]
+
+    def failures(self) -> Column:
+        any_failed = any(row.failures.count for row in self._rows)
+        column = Column("failed", "runs, 95 %", numeric=False, keep=9 if any_failed else 1)
+        for row in self._rows:
+            failures = row.failures
+            words = f"{failures.count} of {row.runs}"
+            if not failures.count:
+                column.add(f"{words}, to {100 * failures.high:.0f} %")
+            else:
+                column.add(warning_text(f"{words}, {100 * failures.low:.0f} to {100 * failures.high:.0f} %"))
+        return column
+
+
+def _filled(column: Column, cells: Iterable[str | Text]) -> Column:
+    for cell in cells:
+        column.add(cell)
     return column
 
 
-def _names(found: Comparison) -> Column:
-    column = Column("variant", numeric=False, keep=10)
-    for row in found.rows:
-        column.add(variant_text(row.variant, row.form))
-    return column
-
-
-def _measure_columns(found: Comparison, name: str) -> list[Column]:
-    measures = [row.measures[name] for row in found.rows]
-    scale = scale_for(measures[0].unit, (m.typical for m in measures))
-    keep = 9 if name in found.asked else KEPT.get(name, 8 if name == found.quality else 4)
-    column = Column(HEADS.get(name, clean(name)), scale.unit, keep=keep)
-    for m in measures:
-        column.add(figure(m.typical, m.low, m.high, scale))
-    return [column]
-
-
-def _ratio_columns(found: Comparison, name: str) -> list[Column]:
-    """The ratio to the reference with its interval; of a time how many times as fast."""
-    is_time = name == TIME or name == "time.load"
-    ratio = Column("as fast as" if is_time else "times that of", clean(found.reference), keep=8)
-    interval = Column("95 %", "", keep=5)
-    for row in found.rows:
-        value, ends = _ratio_words(row.measures[name], is_time)
-        ratio.add(faint("reference") if row.variant == found.reference else value)
-        interval.add(ends)
-    return [ratio, interval]
-
-
-def _ratio_words(measure: MeasureFound, is_time: bool) -> tuple[str, str]:
-    if measure.ratio is None:
-        return UNKNOWN, ""
-    words = speed_figures if is_time else ratio_figures
-    return words(measure.ratio.value, measure.ratio.low_together, measure.ratio.high_together)
-
-
-def _answers(found: Comparison, name: str) -> Column:
-    column = Column("answer", numeric=False, keep=8)
-    for row in found.rows:
-        word = row.measures[name].answer or ("" if row.variant == found.reference else UNKNOWN)
-        column.add(Text.assemble(word, " " if word and row.doubts else "", marks(row.doubts)))
-    return column
-
-
-def _split_columns(found: Comparison) -> list[Column]:
-    """Where the time saved comes from: seconds less than the reference, in three parts."""
-    parts: list[tuple[str, list[Estimate | None]]] = [
-        ("by steps", [row.split.fewer_steps_s if row.split else None for row in found.rows]),
-        ("by a step", [row.split.faster_steps_s if row.split else None for row in found.rows]),
-        ("by the rest", [row.split.fixed_s if row.split else None for row in found.rows]),
-    ]
-    scale = scale_for("s", (part.value for _, column in parts for part in column if part is not None))
-    columns = []
-    for head, values in parts:
-        column = Column(head, f"{scale.unit} less", keep=3)
-        for part in values:
-            column.add(UNKNOWN if part is None else figure(part.value, part.low, part.high, scale))
-        columns.append(column)
-    return columns
-
-
-def _steps(found: Comparison) -> Column:
-    column = Column("steps", keep=6)
-    for row in found.rows:
-        column.add(UNKNOWN if row.steps is None else f"{row.steps:g}")
-    return column
-
-
-def _drift(found: Comparison) -> Column:
-    column = Column("drift", keep=5)
-    for row in found.rows:
-        drift = row.measures[found.quality].drift if found.quality else None
-        column.add(UNKNOWN if drift is None else drift_words(drift))
-    return column
-
-
-def _weights(found: Comparison) -> Column:
-    scale = scale_for("B", (row.weights_bytes for row in found.rows))
-    column = Column("weights", scale.unit, keep=2)
-    for row in found.rows:
-        column.add(figure(row.weights_bytes, None, None, scale))
-    return column
-
-
-def _failures(found: Comparison) -> Column:
-    any_failed = any(row.failures.count for row in found.rows)
-    column = Column("failed", "runs, 95 %", numeric=False, keep=9 if any_failed else 1)
-    for row in found.rows:
-        failures = row.failures
-        words = f"{failures.count} of {row.runs}"
-        if not failures.count:
-            column.add(f"{words}, to {100 * failures.high:.0f} %")
-        else:
-            column.add(warning_text(f"{words}, {100 * failures.low:.0f} to {100 * failures.high:.0f} %"))
-    return column
+def _in_one_unit(head: str, unit: str, values: Sequence[float | None], keep: int) -> Column:
+    scale = column_scale(unit, ((value, None, None) for value in values))
+    return _filled(Column(head, scale.unit, keep=keep), (figure(value, None, None, scale) for value in values))
 
 
 def _strips(found: Comparison) -> StripColumn:
     name = found.asked[0] if found.asked else TIME
-    measures = [(row, row.measures[name]) for row in found.rows]
-    strips = [MeasureStrip(form=row.form, middle=m.typical, low=m.low, high=m.high, dots=m.dots) for row, m in measures]
-    reference = next(m.typical for row, m in measures if row.variant == found.reference)
-    return measure_strips(HEADS.get(name, clean(name)), measures[0][1].unit, strips, reference)
+    usual = {row.varied_words: row.measures[name].typical for row in found.rows if row.variant == found.reference}
+    strips = [
+        MeasureStrip(
+            form=row.form, middle=m.typical, low=m.low, high=m.high, dots=m.dots, reference=usual[row.varied_words]
+        )
+        for row in found.rows
+        for m in (row.measures[name],)
+    ]
+    unit, after = found.rows[0].measures[name].unit, 1 + len(found.rows[0].varied)
+    return measure_strips(HEADS.get(name, clean(name)), unit, strips, after)
 
 
 def _circumstances(found: Comparison) -> str:
@@ -217,6 +231,7 @@ def comparison_records(found: Comparison) -> list[Mapping[str, Any]]:
         record: dict[str, Any] = {
             "variant": row.variant,
             "form": row.form,
+            **{f"varied.{name}": value for name, value in row.varied.items()},
             "rounds": row.rounds,
             "runs": row.runs,
             "finished": row.finished,
@@ -235,6 +250,16 @@ def comparison_records(found: Comparison) -> list[Mapping[str, Any]]:
                 f"{name}.ratio.high_together": m.ratio and m.ratio.high_together,
                 f"{name}.answer": m.answer,
             }
+            record |= {f"{name}.{word}{suffix}": beside.value for word, beside in (("mean", m.mean), ("total", m.total))
+                       if beside is not None}  # fmt: skip
+            if m.slowest is not None:
+                record[f"{name}.slowest{suffix}"] = m.slowest
+            if m.drift is not None:
+                record |= {
+                    f"{name}.drift": m.drift,
+                    f"{name}.drift.low": m.drift_low,
+                    f"{name}.drift.high": m.drift_high,
+                }
         if row.split is not None:
             record |= {
                 "fewer_steps_s": row.split.fewer_steps_s.value,

@@ -6,6 +6,7 @@ from typing import Any
 from rich.console import Console
 from rich.text import Text
 
+from unvek.core.digits import Scale, column_scale
 from unvek.core.findings.curve.along import POSITION
 from unvek.core.findings.curve.curve import Curve, CurveRow, Value
 from unvek.core.measures.catalogue import TIME
@@ -13,7 +14,7 @@ from unvek.core.stats.student import Estimate
 from unvek.core.units import bytes_words, duration_words, ratio_decimals
 from unvek.show.palette import FORM_COLOURS, FORM_MARKS
 from unvek.show.terminal.console import clean, faint
-from unvek.show.terminal.figures import Scale, figure, scale_for, unit_suffix, variant_text
+from unvek.show.terminal.figures import figure, unit_suffix, variant_text
 from unvek.show.terminal.grid import Column, StripColumn, print_grid
 from unvek.show.terminal.heads import HEADS
 from unvek.show.terminal.measure_strips import MeasureStrip, measure_strips
@@ -141,8 +142,9 @@ def _estimate(found: Estimate, scale: Scale) -> str:
 
 
 def curve_columns(found: Curve) -> list[Column]:
-    scale = scale_for(found.unit, (point.typical for row in found.rows for point in row.points))
-    names, values = Column("variant", numeric=False, keep=10), Column(clean(found.setting), keep=10)
+    points = [(point.typical, point.low, point.high) for row in found.rows for point in row.points]
+    scale = column_scale(found.unit, points)
+    names, values = Column("variant", numeric=False, keep=10), Column(clean(found.axis), keep=10)
     counts, middles = Column("runs", keep=4), Column(HEADS.get(found.measure, clean(found.measure)), scale.unit, keep=9)
     for row in found.rows:
         for place, point in enumerate(row.points):

@@ -6,10 +6,11 @@ from typing import Any
 from rich.console import Console
 from rich.text import Text
 
+from unvek.core.digits import scale_for
 from unvek.core.findings.log.forecasts import ForecastScores, SessionScored
 from unvek.core.units import counted, duration_words, range_words
 from unvek.show.terminal.console import faint
-from unvek.show.terminal.figures import UNKNOWN, figure, scale_for, variant_text, warning_text
+from unvek.show.terminal.figures import UNKNOWN, figure, variant_text, warning_text
 from unvek.show.terminal.grid import Column, StripColumn, print_grid
 from unvek.show.terminal.measure_strips import MeasureStrip, time_strips
 from unvek.show.terminal.views import View

@@ -6,12 +6,13 @@ from typing import Any
 from rich.console import Console
 from rich.text import Text
 
+from unvek.core.digits import column_scale
 from unvek.core.findings.tradeoff.tradeoff import Tradeoff
 from unvek.core.measures.catalogue import TIME
 from unvek.core.units import drift_words
 from unvek.show.palette import FORM_COLOURS
 from unvek.show.terminal.console import clean, faint
-from unvek.show.terminal.figures import UNKNOWN, figure, scale_for, unit_suffix, variant_text, warning_text
+from unvek.show.terminal.figures import UNKNOWN, figure, unit_suffix, variant_text, warning_text
 from unvek.show.terminal.grid import Column, StripColumn, print_grid
 from unvek.show.terminal.heads import HEADS, KEPT
 from unvek.show.terminal.measure_strips import MeasureStrip, time_strips
@@ -44,7 +45,7 @@ def tradeoff_columns(found: Tradeoff) -> list[Column]:
         columns[0].add(variant_text(row.variant, row.form))
     for count in found.counts:
         values = [row.values[count.measure] for row in found.rows]
-        scale = scale_for(count.unit, (value.typical for value in values))
+        scale = column_scale(count.unit, ((value.typical, value.low, value.high) for value in values))
         column = Column(HEADS.get(count.measure, clean(count.measure)), scale.unit, keep=KEPT.get(count.measure, 9))
         for value in values:
             column.add(figure(value.typical, value.low, value.high, scale))
@@ -72,8 +73,11 @@ def tradeoff_columns(found: Tradeoff) -> list[Column]:
 
 def _strips(found: Tradeoff) -> StripColumn:
     times = [(row, row.values[TIME]) for row in found.rows]
-    strips = [MeasureStrip(form=row.form, middle=time.typical, low=time.low, high=time.high) for row, time in times]
-    return time_strips(strips, next((time.typical for row, time in times if row.variant == found.reference), None))
+    reference = next((time.typical for row, time in times if row.variant == found.reference), None)
+    return time_strips([
+        MeasureStrip(form=row.form, middle=time.typical, low=time.low, high=time.high, reference=reference)
+        for row, time in times
+    ])  # fmt: skip
 
 
 def tradeoff_records(found: Tradeoff) -> list[Mapping[str, Any]]:

@@ -8,6 +8,7 @@ from rich.cells import cell_len
 from rich.console import Console
 from rich.text import Text
 
+from unvek.core.digits import scale_for
 from unvek.core.evidence.outputs import open_picture
 from unvek.core.findings.log.answer_speed import AnswerSpeed
 from unvek.core.run.events.record import FINISHED, SIMULATED
@@ -15,7 +16,7 @@ from unvek.core.session.trial import Trial, TrialRun
 from unvek.core.units import counted, duration_words
 from unvek.show.results.answer_facts import written_words
 from unvek.show.terminal.console import clean, clean_lines, faint
-from unvek.show.terminal.figures import UNKNOWN, figure, scale_for, settings_words, variant_text, warning_text
+from unvek.show.terminal.figures import UNKNOWN, figure, settings_words, variant_text, warning_text
 from unvek.show.terminal.grid import Column
 from unvek.show.terminal.half_blocks import half_blocks
 from unvek.show.terminal.views import View

@@ -3,7 +3,7 @@
 What does not fit the window's width is left out, the least important columns first, and it is said.
 """
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Sequence
 from dataclasses import dataclass, field
 
 from rich.cells import cell_len
@@ -13,6 +13,7 @@ from rich.text import Text
 GAP = 2
 NARROWEST_STRIP = 18
 WIDEST_STRIP = 60
+HEAD_LINES = 2
 
 
 @dataclass(slots=True)
@@ -48,8 +49,10 @@ class StripColumn:
     after: int = 1
 
 
-def print_grid(out: Console, columns: Sequence[Column], strip: StripColumn | None = None) -> None:
-    """Print the table. Without room for a strip there is none."""
+def print_grid(
+    out: Console, columns: Sequence[Column], strip: StripColumn | None = None, breaks: Collection[int] = ()
+) -> None:
+    """Print the table, with an empty line before the rows whose places are breaks. Without room there is no strip."""
     kept, dropped = _fitting(list(columns), out.width - (NARROWEST_STRIP + GAP if strip else 0))
     laid_out = [column.laid_out() for column in kept]
     used = sum(cell_len(column[0].plain) + GAP for column in laid_out)
@@ -63,6 +66,8 @@ def print_grid(out: Console, columns: Sequence[Column], strip: StripColumn | Non
         if place == 1 and not line.plain.strip():
             continue
         line.rstrip()
+        if place - HEAD_LINES in breaks:
+            out.print()
         out.print(line, no_wrap=True, overflow="crop", crop=True)
         if place == 1 or (place == 0 and not lines[1].plain.strip()):
             out.print(Text("─" * min(total, out.width), style="dim"))

@@ -5,25 +5,24 @@ from dataclasses import dataclass
 
 from rich.text import Text
 
-from unvek.show.terminal.figures import scale_for
+from unvek.core.digits import scale_for
 from unvek.show.terminal.grid import StripColumn
 from unvek.show.terminal.strip import Axis, strip
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class MeasureStrip:
-    """One row: a form, where its measure lies with the interval, and single runs; None where unknown."""
+    """One row: a form, where its measure lies with the interval, single runs, and where the reference's line stands."""
 
     form: str
     middle: float | None
     low: float | None = None
     high: float | None = None
     dots: Sequence[float] = ()
+    reference: float | None = None
 
 
-def measure_strips(
-    head: str, unit: str, rows: Sequence[MeasureStrip], reference: float | None = None, after: int = 1
-) -> StripColumn:
+def measure_strips(head: str, unit: str, rows: Sequence[MeasureStrip], after: int = 1) -> StripColumn:
     """Return the column; its axis spans medians and runs, its labels are in the unit that the medians read best in."""
     scale = scale_for(unit, (row.middle for row in rows))
 
@@ -36,7 +35,7 @@ def measure_strips(
         medians = [middle for middle in middles if middle is not None]
         axis = Axis.over([*medians, *(value for runs in dots for value in runs)], width)
         drawn = [
-            strip(axis, row.form, middle, scaled(row.low), scaled(row.high), runs, scaled(reference))
+            strip(axis, row.form, middle, scaled(row.low), scaled(row.high), runs, scaled(row.reference))
             for row, middle, runs in zip(rows, middles, dots, strict=True)
         ]
         return axis.scale(), drawn
@@ -44,6 +43,6 @@ def measure_strips(
     return StripColumn(f"{head}, {scale.unit}" if scale.unit else head, draw, after)
 
 
-def time_strips(rows: Sequence[MeasureStrip], reference_s: float | None = None, after: int = 1) -> StripColumn:
+def time_strips(rows: Sequence[MeasureStrip], after: int = 1) -> StripColumn:
     """Return the column of the whole times, in seconds."""
-    return measure_strips("time", "s", rows, reference_s, after)
+    return measure_strips("time", "s", rows, after)

@@ -8,6 +8,8 @@ from unvek.core.evidence.evidence import Evidence
 from unvek.core.findings.audit.confounder import DOUBT, NOTE, SEVERITIES, UNFAIR, Confounder
 from unvek.core.findings.audit.how_run import runs_findings
 from unvek.core.findings.audit.made_of import making_findings
+from unvek.core.findings.audit.put_out import output_findings
+from unvek.core.findings.audit.shape import shape_findings
 
 __all__ = ["DOUBT", "NOTE", "UNFAIR", "Audit", "Confounder", "Doubt", "audit", "doubts_of"]
 
@@ -40,7 +42,8 @@ class Doubt:
 
 def audit(evidence: Evidence, of_files: Iterable[Confounder] = ()) -> Audit:
     """Return everything that the evidence shows, and what a look at the files has shown, the worst first."""
-    found = [*making_findings(evidence), *runs_findings(evidence), *of_files]
+    of_runs = (making_findings, runs_findings, shape_findings, output_findings)
+    found = [*(finding for findings in of_runs for finding in findings(evidence)), *of_files]
     return Audit(
         title=evidence.plan.title,
         reference=evidence.reference,

@@ -5,7 +5,9 @@ from pathlib import Path
 
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.evidence.outputs import OutputError, Pictures, changed_outputs
+from unvek.core.evidence.poor_outputs import poor_outputs
 from unvek.core.findings.audit.confounder import DOUBT, NOTE, UNFAIR, Confounder
+from unvek.core.findings.audit.put_out import poor_findings
 from unvek.core.logbook.store import Logbook
 from unvek.core.plan.digests import DigestCache
 from unvek.core.units import counted
@@ -20,6 +22,7 @@ def file_findings(logbook: Logbook, evidence: Evidence, tell: Callable[[str], No
             *_replaced(evidence, digests),
             *_changed_outputs(logbook, evidence, digests),
             *_picture_sizes(logbook, evidence),
+            *_poor_pictures(logbook, evidence),
         ]
 
 
@@ -81,3 +84,10 @@ def _picture_sizes(logbook: Logbook, evidence: Evidence) -> Iterator[Confounder]
                     mend="Set the size on the tasks, alike for all; or read time.per.megapixel.",
                 )  # fmt: skip
                 break
+
+
+def _poor_pictures(logbook: Logbook, evidence: Evidence) -> Iterator[Confounder]:
+    """What is known only of pictures that are opened, or of so many outputs that nobody waits for it elsewhere."""
+    known = {(one.variant, one.sort, one.what) for one in evidence.poor}
+    found = poor_outputs(logbook, evidence, open_pictures=True)
+    yield from poor_findings(one for one in found if (one.variant, one.sort, one.what) not in known)

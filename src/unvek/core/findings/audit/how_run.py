@@ -8,17 +8,15 @@ import numpy as np
 
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.findings.audit.confounder import DOUBT, NOTE, UNFAIR, Confounder
+from unvek.core.findings.audit.shape import MANY_SHARE, apart_from_usual, numbers_words, taken_by_others
 from unvek.core.logbook.rows import RunRow
-from unvek.core.measures.catalogue import COUNTED_IN, TIME
+from unvek.core.measures.catalogue import COUNTED_IN
 from unvek.core.run.events.record import BY_HAND, DISTURBED_FROM, FAILURES, IMPORTED, MEASURED, SIMULATED
 from unvek.core.stats.grouping import group_medians, numbered
 from unvek.core.stats.trend import change
 from unvek.core.units import counted
 
-MANY_SHARE = 0.1  # of a variant's runs, from which on what is wrong with them is no side matter
 LENGTHS_DIFFER_FROM = 0.02
-OUTLIER_FACTOR, OUTLIER_DEVIATIONS = 1.2, 5.0
-MOST_NAMED = 4
 
 
 def runs_findings(evidence: Evidence) -> Iterator[Confounder]:
@@ -29,7 +27,6 @@ def runs_findings(evidence: Evidence) -> Iterator[Confounder]:
     yield from _launches(evidence)
     yield from _lengths(evidence)
     yield from _disturbed(evidence)
-    yield from _outliers(evidence)
     yield from _trend(evidence)
     yield from _failures(evidence)
     yield from _voided(evidence)
@@ -153,10 +150,6 @@ def _lengths(evidence: Evidence) -> Iterator[Confounder]:
             )  # fmt: skip
 
 
-def _taken_by_others(row: RunRow) -> float:
-    return (row.others_share or 0.0) + (row.stolen_share or 0.0)
-
-
 def _disturbed(evidence: Evidence) -> Iterator[Confounder]:
     disturbed = evidence.runs.column("others_share") + evidence.runs.column("stolen_share") >= DISTURBED_FROM
     by_severity: dict[str, dict[str, list[RunRow]]] = {DOUBT: {}, NOTE: {}}
@@ -165,50 +158,18 @@ def _disturbed(evidence: Evidence) -> Iterator[Confounder]:
         by_severity[DOUBT if share > MANY_SHARE else NOTE][name] = rows
     for severity, found in by_severity.items():
         if found:
-            most = max(_taken_by_others(row) for rows in found.values() for row in rows)
+            most = max(taken_by_others(row) for rows in found.values() for row in rows)
             many = "a tenth of a variant's runs or more" if severity == DOUBT else "a few runs"
             yield Confounder(
                 code="disturbed", severity=severity, variants=tuple(found),
-                text=f"During {many}, other processes or the host took up to {most:.1f} cores: {_numbers(found)}.",
+                text=f"During {many}, other processes or the host took up to {most:.1f} cores: {numbers_words(found)}.",
                 why="A model that has to share its cores is slower than it need be.",
                 mend="See 'unvek rig' for what else runs; void those runs with 'unvek void' and run the plan again.",
             )  # fmt: skip
 
 
-def _apart(evidence: Evidence) -> tuple[np.ndarray, np.ndarray]:
-    """Return the places of the runs whose time is known, and how far the logarithm of each is from its like's usual."""
-    times = evidence.values.of(TIME)
-    places = np.flatnonzero(np.isfinite(times) & (times > 0))
-    groups, count = numbered(evidence.runs.variant[places], evidence.runs.item[places])
-    logs = np.log(times[places])
-    return places, logs - group_medians(logs, groups, count)[groups]
-
-
-def _outliers(evidence: Evidence) -> Iterator[Confounder]:
-    places, apart = _apart(evidence)
-    apart = np.abs(apart)
-    groups, count = numbered(evidence.runs.variant[places], evidence.runs.item[places])
-    usual = group_medians(apart, groups, count)[groups]
-    far = (apart > math.log(OUTLIER_FACTOR)) & (apart > OUTLIER_DEVIATIONS * 1.4826 * usual)
-    by_variant: dict[str, list[RunRow]] = defaultdict(list)
-    for place in np.flatnonzero(far):
-        row = evidence.runs.rows[places[place]]
-        by_variant[row.variant].append(row)
-    if by_variant:
-        every = [row for rows in by_variant.values() for row in rows]
-        caused = sum(_taken_by_others(row) >= DISTURBED_FROM for row in every)
-        cause = f"; in {caused} of them something else kept the machine busy" if caused else "; nothing seen says why"
-        yield Confounder(
-            code="outliers", severity=NOTE, variants=tuple(by_variant),
-            text=f"{counted(len(every), 'run')} took quite another time than others of the same item: "
-                 f"{_numbers(by_variant)}{cause}.",
-            why="Medians hardly feel them, but they may be worth a look.",
-            mend="See 'unvek show RUN'; void a run only for a reason that has nothing to do with its time.",
-        )  # fmt: skip
-
-
 def _trend(evidence: Evidence) -> Iterator[Confounder]:
-    places, apart = _apart(evidence)
+    places, apart = apart_from_usual(evidence)
     launches, count = numbered(evidence.runs.launch[places])
     levels = group_medians(apart, launches, count)
     changed = change(levels)
@@ -252,14 +213,3 @@ def _voided(evidence: Evidence) -> Iterator[Confounder]:
 
 def _each(counts: Mapping[str, int]) -> str:
     return ", ".join(f"{name} {count}" for name, count in counts.items())
-
-
-def _numbers(found: Mapping[str, list[RunRow]]) -> str:
-    """Name the runs of each variant; of many the first."""
-    words = []
-    for name, rows in found.items():
-        numbers = [str(row.number) for row in rows[:MOST_NAMED]]
-        words.append(
-            f"{name} {', '.join(numbers)}{f' and {len(rows) - MOST_NAMED} more' if len(rows) > MOST_NAMED else ''}"
-        )
-    return "; ".join(words)

@@ -27,12 +27,28 @@ class RatioFound:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class BesideFound:
+    """What stands beside a typical run: a value with its interval, the ratio to the reference, and what it answers."""
+
+    value: float
+    low: float | None
+    high: float | None
+    ratio: RatioFound | None
+    answer: str | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class MeasureFound:
     """One measure of one variant. `drift` places a likeness between a rerun (0) and another seed (1).
 
     `typical` is the mean over items (of logarithms, where a measure is no score and positive) of the medians over runs.
     Within `margin` of the reference it is the same. `over` says what the interval is over: launches; or, of scores,
-    tasks where that is wider. `tasks` is a score's record against the reference, task by task.
+    tasks where that is wider. `tasks` is a score's record against the reference, task by task, tasks_to_tell how many
+    would tell a loss of the margin from none, as far as these tell.
+
+    Of what adds up, time and energy: `mean` is what an item takes in the mean, stalls counted for as long as they last,
+    `total` what all items take once each, by their medians; long items count for more in both. `slowest` is the 95th
+    percentile over runs, from 40 runs on. `corpus` is a value a token over the tokens of all texts together.
     """
 
     unit: str
@@ -45,8 +61,15 @@ class MeasureFound:
     more_rounds: int | None
     over: str
     drift: float | None
+    drift_low: float | None
+    drift_high: float | None
     margin: Margin
     tasks: TaskRecord | None
+    tasks_to_tell: int | None = None
+    mean: BesideFound | None = None
+    total: BesideFound | None = None
+    slowest: float | None = None
+    corpus: BesideFound | None = None
     dots: tuple[float, ...] = field(default=(), metadata={"json": False})
 
 
@@ -67,7 +90,9 @@ class FailuresFound:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ComparisonRow:
-    """One variant. `first_run` is the first runs of its processes, which no other figure uses.
+    """One variant, with the values of `varied` where the table has a part for each: all else is of these runs.
+
+    `first_run` is the first runs of its processes, which no other figure uses.
 
     `split` says where the time that it saves against the reference comes from; None where there are no steps.
     `sentence` says it all aloud; `doubts` are the numbers, from 1, of the doubts that concern it.
@@ -75,6 +100,7 @@ class ComparisonRow:
 
     variant: str
     form: str
+    varied: Mapping[str, Any]
     rounds: int
     runs: int
     finished: int
@@ -87,12 +113,18 @@ class ComparisonRow:
     sentence: str = ""
     doubts: tuple[int, ...] = ()
 
+    @property
+    def varied_words(self) -> str:
+        """The values of what is varied: "clients 4"; "" where they are taken together."""
+        return ", ".join(f"{name} {value}" for name, value in self.varied.items())
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Comparison:
-    """All variants, the reference among them, in the plan's order.
+    """All variants, the reference among them, in the plan's order; where settings are varied, for each of their values.
 
     `asked` are the measures that were asked for by name, the first of which the sentences speak of; by time if none.
+    `sentences` say one of each variant, over all parts of the table.
     """
 
     kind: ClassVar[str] = "comparison"
@@ -104,3 +136,4 @@ class Comparison:
     rows: tuple[ComparisonRow, ...]
     doubts: tuple[Doubt, ...]
     notes: tuple[str, ...]
+    sentences: Mapping[str, str] = field(metadata={"json": False})

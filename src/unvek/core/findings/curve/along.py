@@ -1,6 +1,8 @@
 """Along a run: whether its steps or tokens slow down and its memory grows as it goes on."""
 
+from collections import Counter
 from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -31,26 +33,29 @@ def curve_along(logbook: Logbook, evidence: Evidence, measure: str | None = None
     """Return the curve over the position within a run: of each step's time, each token's gap, or the memory.
 
     A point is a stretch of the run, at its middle, and its value the median over that stretch. Without a measure it is
-    of steps where there are any, else of tokens. InputError where no run has enough of either, or for another measure.
+    of steps where there are any, else of tokens. The memory is over the tokens that had come by then, where any did,
+    else over the seconds of the run. InputError where no run has enough of either, or for another measure.
     """
     if measure is not None and measure not in UNITS:
         raise InputError(f"along a run there are {', '.join(UNITS)}, not {measure}")
-    courses: dict[str, dict[int, Floats]] = {name: {} for name in UNITS}
+    courses: dict[str, dict[int, _Along]] = {name: {} for name in UNITS}
     wanted = (measure,) if measure is not None else (STEPS, TOKENS)
-    numbers = evidence.runs.number[evidence.runs.finished].tolist()
-    for details in logbook.courses(numbers):
+    finished = evidence.runs.finished
+    times_s = dict(zip(evidence.runs.number[finished].tolist(), evidence.runs.column("time_s")[finished], strict=True))
+    for details in logbook.courses(times_s):
         for name in wanted:
-            course = _COURSES[name](details)
-            if len(course) >= FEWEST:
+            course = _COURSES[name](details, times_s[details.run])
+            if len(course.values) >= FEWEST:
                 courses[name][details.run] = course
     found = [name for name in wanted if courses[name]]
     if not found:
         raise InputError(f"no run here has {FEWEST} steps or tokens whose times are known" if measure is None else
                          f"no run here tells of {measure} along it")  # fmt: skip
     name = found[0]
-    rows = (_row(evidence, variant, courses[name]) for variant in evidence.variants)
+    kept, over = _on_one_axis(courses[name])
+    rows = (_row(evidence, variant, kept) for variant in evidence.variants)
     return Curve(
-        title=evidence.plan.title, setting=POSITION, measure=name, unit=UNITS[name], better=LESS,
+        title=evidence.plan.title, setting=POSITION, over=over, measure=name, unit=UNITS[name], better=LESS,
         reference=evidence.reference, rows=tuple(row for row in rows if row is not None),
         notes=tuple(circumstance_notes(evidence)),
     )  # fmt: skip
@@ -61,33 +66,54 @@ def _unpacked(data: bytes | None) -> Floats:
     return np.frombuffer((data or b"")[: len(data or b"") // 8 * 8], "<f8")
 
 
-def _steps(details: Course) -> Floats:
-    return _unpacked(details.step_times_s)
+@dataclass(frozen=True, slots=True)
+class _Along:
+    """(n,) values along a run, and where each stands: after so many steps or tokens, or seconds."""
+
+    at: Floats
+    values: Floats
+    over: str
 
 
-def _gaps(details: Course) -> Floats:
+def _steps(details: Course, _: float) -> _Along:
+    times = _unpacked(details.step_times_s)
+    return _Along(np.arange(1.0, len(times) + 1), times, "step")
+
+
+def _gaps(details: Course, _: float) -> _Along:
     """Between the tokens of a run; where several streams came together, one begins where the time goes back."""
     gaps = np.diff(_unpacked(details.piece_times_s))
-    return gaps[gaps >= 0]
+    gaps = gaps[gaps >= 0]
+    return _Along(np.arange(1.0, len(gaps) + 1), gaps, "token")
 
 
-def _memory(details: Course) -> Floats:
-    along = details.machine.get("memory_along") or ()
-    return np.array([size for _, size in along], np.float64)
+def _memory(details: Course, time_s: float) -> _Along:
+    """What was held while the run went on: telemetry looks once more when it has let go of all."""
+    looks = [(at_s, size) for at_s, size in details.machine.get("memory_along") or () if at_s <= time_s]
+    at_s, sizes = np.array(looks, np.float64).reshape(-1, 2).T
+    pieces = np.sort(_unpacked(details.piece_times_s))
+    if len(pieces):
+        return _Along(np.searchsorted(pieces, at_s, side="right").astype(float), sizes, "token")
+    return _Along(at_s, sizes, "second")
 
 
-_COURSES: Mapping[str, Callable[[Course], Floats]] = {STEPS: _steps, TOKENS: _gaps, MEMORY: _memory}
+_COURSES: Mapping[str, Callable[[Course, float], _Along]] = {STEPS: _steps, TOKENS: _gaps, MEMORY: _memory}
 
 
-def _row(evidence: Evidence, variant: VariantOnRecord, courses: Mapping[int, Floats]) -> CurveRow | None:
+def _on_one_axis(courses: Mapping[int, _Along]) -> tuple[dict[int, _Along], str]:
+    """Return the courses over what most of them are over, and its name."""
+    over = Counter(course.over for course in courses.values()).most_common(1)[0][0]
+    return {run: course for run, course in courses.items() if course.over == over}, over
+
+
+def _row(evidence: Evidence, variant: VariantOnRecord, courses: Mapping[int, _Along]) -> CurveRow | None:
     rows = [row for row in evidence.runs.rows if row.variant == variant.name and row.number in courses]
     if not rows:
         return None
-    shortest = min(len(courses[row.number]) for row in rows)
-    stretches = min(STRETCHES, shortest)
-    values = np.array([list(_stretches(courses[row.number], stretches)) for row in rows])
-    lengths = np.array([len(courses[row.number]) for row in rows], np.float64)
-    middles = (np.arange(stretches) + 0.5) / stretches * np.median(lengths) + 0.5
+    mine = [courses[row.number] for row in rows]
+    stretches = min(STRETCHES, *(len(course.values) for course in mine))
+    values = np.array([list(_stretches(course.values, stretches, np.median)) for course in mine])
+    middles = np.median([list(_stretches(course.at, stretches, np.mean)) for course in mine], axis=0)
     rounds, launches = np.array([row.round for row in rows]), np.array([row.launch for row in rows])
     items = _items(rows)
     samples = [Sample(values[:, place], rounds, launches, items) for place in range(stretches)]
@@ -107,16 +133,16 @@ def _row(evidence: Evidence, variant: VariantOnRecord, courses: Mapping[int, Flo
     )
 
 
-def _stretches(course: Floats, count: int) -> Iterator[float]:
+def _stretches(course: Floats, count: int, summed_up: Callable[[Floats], Any]) -> Iterator[float]:
     for stretch in np.array_split(course, count):
-        yield float(np.median(stretch))
+        yield float(summed_up(stretch))
 
 
 def _point(sample: Sample, middle: float, evidence: Evidence) -> PointFound:
     found = location(sample, pilot=evidence.pilot)
     assert found is not None, "every run has each stretch"
     return PointFound(
-        value=round(middle, 1), n=len(sample), typical=found.value, low=found.low, high=found.high,
+        value=float(f"{middle:.4g}"), n=len(sample), typical=found.value, low=found.low, high=found.high,
         dots=tuple(sample.values.tolist()),
     )  # fmt: skip
 

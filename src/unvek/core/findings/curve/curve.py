@@ -82,7 +82,7 @@ class CurveRow:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Curve:
-    """A measure of every variant over the values of a setting."""
+    """A measure of every variant over the values of a setting; along a run, over so many of `over`."""
 
     kind: ClassVar[str] = "curve"
     title: str
@@ -93,6 +93,11 @@ class Curve:
     reference: str
     rows: tuple[CurveRow, ...]
     notes: tuple[str, ...]
+    over: str | None = None
+
+    @property
+    def axis(self) -> str:
+        return self.over or self.setting
 
 
 @dataclass(frozen=True, slots=True)

@@ -45,6 +45,8 @@ class TradeoffRow:
     form: str
     values: Mapping[str, CountFound]
     drift: float | None
+    drift_low: float | None
+    drift_high: float | None
     on_frontier: bool
     probability: float
     beaten_by: tuple[str, ...]
@@ -87,7 +89,7 @@ def trade_off(evidence: Evidence, needs: Sequence[Need] = ()) -> Tradeoff:
             variant=v.name,
             form=v.form,
             values=places[v.name],
-            drift=drift_of(evidence, quality, columns[quality], evidence.runs.of_variant(v.name)) if quality else None,
+            **_drift(evidence, quality, v.name),
             on_frontier=not beaten[:, place].any(),
             probability=float(probabilities[place]),
             beaten_by=tuple(other.name for row, other in enumerate(finished) if beaten[row, place]),
@@ -105,6 +107,16 @@ def trade_off(evidence: Evidence, needs: Sequence[Need] = ()) -> Tradeoff:
         because=because,
         notes=tuple(_notes(evidence, measures, usable, finished)),
     )
+
+
+def _drift(evidence: Evidence, quality: str | None, name: str) -> dict[str, float | None]:
+    """How far a variant's outputs drift, and the interval, as fields of its row."""
+    found = None
+    if quality is not None and quality in evidence.values.likeness_names:
+        found = drift_of(evidence, quality, evidence.runs.of_variant(name))
+    if found is None:
+        return {"drift": None, "drift_low": None, "drift_high": None}
+    return {"drift": found.value, "drift_low": found.low, "drift_high": found.high}
 
 
 def _place(evidence: Evidence, measure: Measure, name: str) -> CountFound:

@@ -164,7 +164,7 @@ class Streams:
             yield "input.tokens", sum(read), ""
         asked = [stream for stream in self.all if stream.client is not None]
         if asked:
-            yield from _numbers_of_requests(asked, unit, self.count, time_s)
+            yield from _numbers_of_requests(asked, unit, sum(stream.tokens for stream in asked), time_s)
 
     def _gaps_s(self) -> Iterable[float]:
         for stream in self.all:
@@ -184,7 +184,7 @@ def _numbers_of_requests(
     if len(asked) > 1 and answered_ns:
         yield "request.time", median(answered_ns) * NS, "s"
         yield "request.time.p99", quantile(answered_ns, 0.99) * NS, "s"
-    if len(asked) > 1 and time_s > 0:
+    if time_s > 0:  # of one request too: a curve over clients begins there
         yield f"rate.{unit}.sum", count / time_s, "/s"
 
 

@@ -1,0 +1,126 @@
+"""One measure of every variant, over the parts of a table: where it lies, its ratio, and what that answers."""
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from unvek.core.evidence.counted_runs import Truths
+from unvek.core.evidence.drift import drift_of
+from unvek.core.evidence.evidence import Evidence
+from unvek.core.findings.comparison.answers import UNCLEAR, answer_of, ratio_found
+from unvek.core.findings.comparison.found import BesideFound, MeasureFound
+from unvek.core.findings.comparison.parts import Part
+from unvek.core.plan.model import COUNTED
+from unvek.core.stats.beside import ratios_of_sums, slowest
+from unvek.core.stats.conclusion import rounds_to_settle
+from unvek.core.stats.corpus import over_all_tokens
+from unvek.core.stats.items import tasks_to_tell
+from unvek.core.stats.launches import Ratio, location
+
+MOST_DOTS = 200  # single runs drawn of one variant
+LAUNCHES, TASKS = "launches", "tasks"
+ADDS_UP = ("s", "J")  # of two runs one after the other there is as much as of both
+
+
+class MeasureInTable:
+    """A measure over the parts of a table. with_sums: with what stands beside a typical run, of what adds up."""
+
+    def __init__(self, evidence: Evidence, name: str, parts: Sequence[Part], with_sums: bool = False):
+        self._evidence, self._parts = evidence, parts
+        self._measure = evidence.values.measure(name)
+        self._is_score = evidence.values.is_score(name)
+        masks = [part.runs for part in parts]
+        self._pairs = evidence.pairs_within(name, masks)
+        self._ratios = evidence.ratios_within(name, masks)
+        self._has_sums = with_sums and self._measure.unit in ADDS_UP
+        self._sums = {
+            averaged: ratios_of_sums(self._pairs, averaged, evidence.pilot) if self._has_sums else {}
+            for averaged in (True, False)
+        }
+
+    def of(self, place: int, variant: str) -> MeasureFound:
+        """Return what is found of a variant in a part of the table, by its place."""
+        evidence, measure, key = self._evidence, self._measure, (place, variant)
+        mine = self._parts[place].runs & evidence.runs.of_variant(variant)
+        located, ratio = evidence.location(measure.name, mine), self._ratios.get(key)
+        is_sure_of_nothing = self._is_score and ratio is not None and ratio.low_together == ratio.high_together
+        margin, share = evidence.margin(measure.name), self._margin_share(place)
+        answer = None if is_sure_of_nothing else answer_of(measure, ratio, share)
+        values = evidence.values.of(measure.name)[mine]
+        known = values[np.isfinite(values)]
+        drift = drift_of(evidence, measure.name, mine) if measure.name in evidence.values.likeness_names else None
+        sample = evidence.sample(measure.name, mine) if self._has_sums else None
+        return MeasureFound(
+            unit=measure.unit,
+            better=measure.better,
+            typical=located.value if located else None,
+            low=located.low if located else None,
+            high=located.high if located else None,
+            ratio=ratio_found(ratio),
+            answer=answer,
+            more_rounds=rounds_to_settle(ratio, share) if ratio is not None and answer == UNCLEAR else None,
+            over=TASKS if self._is_score else LAUNCHES,
+            drift=drift.value if drift else None,
+            drift_low=drift.low if drift else None,
+            drift_high=drift.high if drift else None,
+            margin=margin,
+            tasks=evidence.record_against_reference(measure.name, variant, self._parts[place].runs),
+            tasks_to_tell=tasks_to_tell(*self._pairs[key], share) if self._is_score and key in self._pairs else None,
+            mean=self._sum(place, variant, averaged=True),
+            total=self._sum(place, variant, averaged=False),
+            slowest=slowest(sample) if sample is not None else None,
+            corpus=self._corpus(place, variant),
+            dots=tuple(float(value) for value in known[:: max(1, len(known) // MOST_DOTS)]),
+        )
+
+    def _margin_share(self, place: int) -> float:
+        margin = self._evidence.margin(self._measure.name)
+        if not margin.is_absolute:
+            return margin.share_of(None)
+        located = self._evidence.location(self._measure.name, self._of_reference(place))
+        return margin.share_of(located.value if located is not None else None)
+
+    def _of_reference(self, place: int) -> Truths:
+        return np.asarray(self._parts[place].runs & self._evidence.runs.of_variant(self._evidence.reference))
+
+    def _sum(self, place: int, variant: str, averaged: bool) -> BesideFound | None:
+        """The mean over items of what a run takes, or the total of one run of each."""
+        if not self._has_sums:
+            return None
+        sample = self._evidence.sample(
+            self._measure.name, self._parts[place].runs & self._evidence.runs.of_variant(variant)
+        )
+        located = location(sample, averaged, self._evidence.pilot, logs=False)
+        if located is None:
+            return None
+        times = 1 if averaged else len(np.unique(sample.known().items))
+        ratio = self._sums[averaged].get((place, variant))
+        return BesideFound(
+            value=located.value * times,
+            low=None if located.low is None else located.low * times,
+            high=None if located.high is None else located.high * times,
+            ratio=ratio_found(ratio),
+            answer=answer_of(self._measure, ratio, self._margin_share(place)),
+        )
+
+    def _corpus(self, place: int, variant: str) -> BesideFound | None:
+        """The value over all tokens, of a measure that is counted by them."""
+        name, evidence = self._measure.name, self._evidence
+        if name + COUNTED not in evidence.values.measures:
+            return None
+        mine = self._parts[place].runs & evidence.runs.of_variant(variant)
+        is_reference = variant == evidence.reference
+        theirs = None if is_reference else evidence.sample(name, self._of_reference(place))
+        comparisons = max(1, len(self._pairs))
+        counts = evidence.sample(name + COUNTED, mine)
+        found = over_all_tokens(evidence.sample(name, mine), counts, theirs, comparisons)
+        if found is None:
+            return None
+        ratio = None
+        if found.ratio is not None:
+            ratio = Ratio(
+                value=found.ratio, low=found.low, high=found.high, low_together=found.low_together,
+                high_together=found.high_together, launches=0, spread=None, comparisons=comparisons,
+            )  # fmt: skip
+        answer = answer_of(self._measure, ratio, self._margin_share(place))
+        return BesideFound(value=found.value, low=None, high=None, ratio=ratio_found(ratio), answer=answer)

@@ -1,0 +1,50 @@
+"""What stands beside a typical run: the mean and the total, which feel stalls and long items, and the slowest."""
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from unvek.core.stats.launches import Key, Ratio, Sample, pairing_of, ratios_together
+from unvek.core.stats.levels import Levels
+
+FEWEST_FOR_SLOWEST = 40  # runs, from which on a 95th percentile is more than the slowest two
+
+
+def ratios_of_sums(
+    pairs: Mapping[Key, tuple[Sample, Sample]], averaged: bool, pilot: int | None = None
+) -> dict[Key, Ratio]:
+    """Return the ratios, ours over theirs, of what all items take together, each once; as for `ratios_together`.
+
+    With `averaged` an item takes the mean of its repeats, so that a stall counts for as long as it lasts; else their
+    median. Either way an item counts for as much as it takes, where in the ratio of a typical run all count alike. Only
+    items that every pair of launches has are counted: a sum without one of them is another sum.
+    """
+    levels = {name: found for name, (ours, theirs) in pairs.items() if (found := _levels(ours, theirs, averaged))}
+    return ratios_together(levels, pilot)
+
+
+def _levels(ours: Sample, theirs: Sample, averaged: bool) -> Levels | None:
+    """The log ratio of the two sums of each pair of launches; None where nothing pairs, or a value is not positive."""
+    ours, theirs = ours.known(), theirs.known()
+    if not (len(ours) and len(theirs) and np.all(ours.values > 0) and np.all(theirs.values > 0)):
+        return None
+    pairing = pairing_of(ours, theirs)
+    if pairing is None:
+        return None
+    mine, other = (
+        pairing.cells(side.values, places, averaged)
+        for side, places in ((ours, pairing.ours), (theirs, pairing.theirs))
+    )
+    in_all = (np.bincount(mine.items, minlength=pairing.items) == pairing.pairs)[mine.items]
+    if not np.any(in_all):
+        return None
+    sums, their_sums = (
+        np.bincount(cells.launches[in_all], cells.values[in_all], pairing.pairs) for cells in (mine, other)
+    )
+    return Levels(np.log(sums) - np.log(their_sums), pairing.pairs - 1)
+
+
+def slowest(sample: Sample) -> float | None:
+    """Return the 95th percentile over runs; None of fewer than tell of one."""
+    values = sample.known().values
+    return float(np.quantile(values, 0.95)) if len(values) >= FEWEST_FOR_SLOWEST else None
