@@ -28,13 +28,14 @@ KINDS = {
     "skewed": replace(PLAIN, skew=True),
     "one run in thirty disturbed": replace(PLAIN, disturbed=True),
     "the machine drifts": replace(PLAIN, drift=True),
+    "the later launch of a round 1 % slower": replace(PLAIN, within=True),
     "one cell in five missing": replace(PLAIN, missing=True),
     "skew, slow launches, disturbed runs, drift": Hardships(),
     "one launch in four 8 % slower": replace(PLAIN, modes=True),
 }
 ROUNDS, ITEMS, REPEATS, SPREADS = (3, 5, 10), (1, 3, 12, 25), (1, 2, 3), (0.0, 0.005, 0.02, 0.15)
 TRUTH = 0.8
-VARIANTS, APART = (2, 4, 8, 12), (1.0, 2.0)
+VARIANTS, APART, LACKING = (2, 4, 8, 12), (1.0, 2.0), (0.0, 0.2)
 WORDS = ("faster", "slower")
 
 
@@ -60,24 +61,29 @@ def cell(kind: str, rounds: int, items: int, repeats: int, spread: float, experi
     return Cell(100 * held / experiments, float(np.median(widths)), items, repeats, spread)
 
 
-def table(variants: int, rounds: int, apart: float, experiments: int) -> tuple[float, float]:
-    """Return of 100 tables of equals how many tell any apart, and of 100 single intervals how many hold."""
+def table(variants: int, rounds: int, apart: float, lacking: float, experiments: int) -> tuple[float, float]:
+    """Return of 100 tables of equals how many tell any apart, and of 100 single intervals how many hold.
+
+    lacking: the share of cells that are missing.
+    """
     rng = np.random.default_rng(variants * rounds)
     wrong = held = 0.0
     for _ in range(experiments):
         spreads = 0.02 * apart ** rng.uniform(-1, 1, variants)
-        sides = [_alike(rng, rounds, number, spread) for number, spread in enumerate(spreads)]
+        sides = [_alike(rng, rounds, number, spread, lacking) for number, spread in enumerate(spreads)]
         found = ratios_together(levels_between({n: (side, sides[0]) for n, side in enumerate(sides[1:])}))
-        held += np.mean([ratio.low <= 1 <= ratio.high for ratio in found.values()])
+        known = [ratio for ratio in found.values() if ratio.low is not None and ratio.high is not None]
+        held += np.mean([ratio.low <= 1 <= ratio.high for ratio in known]) if known else 1.0
         wrong += any(conclusion(ratio, True, WORDS, USUAL_MARGIN.value) in WORDS for ratio in found.values())
     return 100 * wrong / experiments, 100 * held / experiments
 
 
-def _alike(rng: np.random.Generator, rounds: int, number: int, spread: float) -> Sample:
+def _alike(rng: np.random.Generator, rounds: int, number: int, spread: float, lacking: float) -> Sample:
     """The runs of a variant, three items and one repeat a launch, that takes as long as the others."""
     where = [place.ravel() for place in np.indices((rounds, 3))]
     logs = rng.normal(0, spread, (rounds, 1)) + rng.normal(0, 0.01, (rounds, 3))
-    return Sample(np.exp(logs).ravel(), where[0], 100 * where[0] + number, where[1])
+    made = Sample(np.exp(logs).ravel(), where[0], 100 * where[0] + number, where[1])
+    return made.where(rng.random(3 * rounds) >= lacking)
 
 
 def shown(kind: str, rounds: int, cells: list[Cell]) -> str:
@@ -104,11 +110,12 @@ def main(experiments: int) -> None:
             cells = list(pool.map(cell, *zip(*asked(kind, rounds, experiments), strict=True)))
             print(shown(kind, rounds, cells), flush=True)
         print("\nOf 100 tables of equals, those that tell any apart; of 100 single intervals in them, those that hold:")
-        lines = list(product(VARIANTS, ROUNDS, APART))
+        lines = list(product(VARIANTS, ROUNDS, APART, LACKING))
         found = pool.map(table, *zip(*((*line, 2 * experiments) for line in lines), strict=True))
-        for (variants, rounds, apart), (wrong, held) in zip(lines, found, strict=True):
+        for (variants, rounds, apart, lacking), (wrong, held) in zip(lines, found, strict=True):
             spreads = "alike" if apart == 1 else f"up to {apart:g} times apart either way"
-            print(f"{variants:3d} variants, {rounds:2d} rounds, spreads {spreads:32s} {wrong:4.1f}   {held:4.1f}")
+            spreads += f", {100 * lacking:.0f} % of cells missing" if lacking else ""
+            print(f"{variants:3d} variants, {rounds:2d} rounds, spreads {spreads:54s} {wrong:4.1f}   {held:4.1f}")
 
 
 if __name__ == "__main__":

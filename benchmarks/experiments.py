@@ -13,6 +13,7 @@ from unvek.core.stats.launches import Sample
 LAUNCH_SPREAD = 0.02  # the standard deviation of a launch's level, on the log scale
 RUN_SPREAD = 0.01
 SLOW_LAUNCHES, DISTURBED_RUNS, DRIFT = 0.04, 0.03, 0.03
+WITHIN = 0.01  # by how much the later launch of a round is slower; each variant is the later one in turn
 MODES, MODE_APART = 0.25, 0.08  # how many launches are in another mode, and how far apart the modes lie
 MISSING = 0.2  # of the cells
 HEAVY_DEGREES = 3  # of Student's distribution
@@ -29,6 +30,7 @@ class Hardships:
     disturbed: bool = False
     modes: bool = False
     missing: bool = False
+    within: bool = False
 
 
 def runs_of(rng: np.random.Generator, ratio: float, rounds: int, items: int, repeats: int, hard: Hardships,
@@ -44,6 +46,8 @@ def runs_of(rng: np.random.Generator, ratio: float, rounds: int, items: int, rep
         run = _effects(rng, shape, hard) * RUN_SPREAD
         if hard.outliers:
             launch = launch + (rng.random((rounds, 1, 1)) < SLOW_LAUNCHES) * rng.uniform(0.05, 0.2, (rounds, 1, 1))
+        if hard.within:
+            launch = launch + WITHIN * ((np.arange(rounds)[:, None, None] + side) % 2)
         if hard.modes:
             launch = launch + (rng.random((rounds, 1, 1)) < MODES) * MODE_APART
         if hard.outliers or hard.disturbed:

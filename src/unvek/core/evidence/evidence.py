@@ -91,7 +91,7 @@ class Evidence:
     def ratio_to_reference(self, name: str, variant: str) -> Ratio | None:
         """Return a variant's measure over the reference's, paired; None where nothing pairs, and for the reference."""
         if name not in self._ratios:
-            self._ratios[name] = self.ratios_within(name, [np.ones(len(self.runs), bool)])
+            self._ratios[name] = self.ratios_of(name, self.pairs_within(name, [np.ones(len(self.runs), bool)]))
         return self._ratios[name].get((0, variant))
 
     def location_by_round(self, name: str, these: Truths) -> Mapping[int, float]:
@@ -99,12 +99,10 @@ class Evidence:
         of_score = self.values.is_score(name)
         return location_by_round(self.sample(name, these), self.values.is_averaged(name), logs=not of_score)
 
-    def ratios_within(self, name: str, parts: Sequence[Truths]) -> Mapping[tuple[int, str], Ratio]:
-        """Return each variant's measure over the reference's within each part of the runs, by part and variant.
-
-        All of these make one table, whose intervals hold together.
-        """
-        pairs = self.pairs_within(name, parts)
+    def ratios_of(
+        self, name: str, pairs: Mapping[tuple[int, str], tuple[Sample, Sample]]
+    ) -> Mapping[tuple[int, str], Ratio]:
+        """Return each variant's measure over the reference's, from `pairs_within`: one table, that holds together."""
         if self.values.is_score(name):
             return score_ratios(pairs, self.pilot)
         return ratios_together(levels_between(pairs), self.pilot)

@@ -39,7 +39,7 @@ def over_all_tokens(ours: Sample, counts: Sample, theirs: Sample | None, compari
     """Return exp(sum n log v / sum n), with v an item's value and n its tokens, and the same of ours over theirs.
 
     Of perplexities that is the perplexity of all texts, one after the other. counts: of ours; a text that both have has
-    as many tokens for both. None where a value is not positive, or fewer than two texts are known: one is no other figure.
+    as many tokens for both. None where a value is not positive, or fewer than two texts are known: one says the same.
     """
     mine, lengths = _by_item(ours), _by_item(counts)
     _, at, counted = np.intersect1d(mine.items, lengths.items, return_indices=True)

@@ -1,8 +1,8 @@
 """Scores of outputs: intervals over tasks, since it is another task that would have given another score.
 
-What the seeds of one task score is alike, and is one value here. The bootstrap is used from FEWEST tasks on, where a
-score need not have a normal shape; below that Student's interval is all that can be had. What is only ever 0 or 1 has
-an exact interval (shares.py): five of five are not sure.
+What the seeds of one task score is alike, and is one value here. Student's interval is widened by the bootstrap's from
+FEWEST tasks on, where a score need not have a normal shape; below that it is all that can be had. What is only ever 0
+or 1 has an exact interval (shares.py): five of five are not sure.
 """
 
 import math
@@ -219,10 +219,11 @@ def _over_tasks(of_tasks: Floats) -> tuple[float, float] | None:
         return None
     if np.all((of_tasks == 0) | (of_tasks == 1)):
         return clopper_pearson(int(of_tasks.sum()), n)
-    if FEWEST <= n <= MOST:
-        return bca_interval(of_tasks, mean_of, _widened(n))
     middle, half_width = mean_and_half_width(of_tasks)
-    return middle - (half_width or 0.0), middle + (half_width or 0.0)
+    students = middle - (half_width or 0.0), middle + (half_width or 0.0)
+    if FEWEST <= n <= MOST:
+        return _both(students, bca_interval(of_tasks, mean_of, _widened(n)))
+    return students
 
 
 def ratio_over_tasks(pairs: Floats, comparisons: int = 1) -> tuple[float, float] | None:
@@ -237,12 +238,18 @@ def ratio_over_tasks(pairs: Floats, comparisons: int = 1) -> tuple[float, float]
         more, fewer = _lopsided(pairs)
         low, high = paired_shares(more, fewer, n, share_below(comparisons))
         return 1 + low / usual, 1 + high / usual
-    if FEWEST <= n <= MOST:
-        return bca_interval(pairs, ratio_of_means, _widened(n, comparisons))
     ratio = float(pairs[:, 0].mean() / usual)
     residuals = (pairs[:, 0] - ratio * pairs[:, 1]) / usual  # Cochran 1977, section 6.4
     _, half_width = mean_and_half_width(residuals, comparisons=comparisons)
-    return ratio - (half_width or 0.0), ratio + (half_width or 0.0)
+    students = ratio - (half_width or 0.0), ratio + (half_width or 0.0)
+    if FEWEST <= n <= MOST:
+        return _both(students, bca_interval(pairs, ratio_of_means, _widened(n, comparisons)))
+    return students
+
+
+def _both(one: tuple[float, float], other: tuple[float, float]) -> tuple[float, float]:
+    """The interval that holds both: of skewed scores of few tasks either alone is too narrow at one of its ends."""
+    return min(one[0], other[0]), max(one[1], other[1])
 
 
 def _are_shares(pairs: Floats) -> bool:

@@ -228,7 +228,7 @@ def pairing_of(ours: Sample, theirs: Sample) -> Pairing | None:
     return _pairing(*ours.where_made(), *theirs.where_made())
 
 
-@lru_cache(maxsize=4)  # most measures are known of the same runs: what pairs is worked out for the first of them
+@lru_cache(maxsize=16)  # most measures are known of the same runs: what pairs is worked out for the first of them
 def _pairing(*made: bytes) -> Pairing | None:
     """Pair runs by round and item; None where nothing pairs. made: `Sample.where_made` of ours, then of theirs."""
     columns = [np.frombuffer(numbers, np.int64) for numbers in made]

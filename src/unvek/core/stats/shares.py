@@ -3,8 +3,14 @@
 import math
 from collections.abc import Callable
 
+import numpy as np
+from numpy.typing import NDArray
+
+from unvek.core.stats.grouping import Whole, group_means, numbered
 from unvek.core.stats.quantiles import normal_quantile
-from unvek.core.stats.student import CONFIDENCE
+from unvek.core.stats.student import CONFIDENCE, wilson
+
+Truths = NDArray[np.bool_]
 
 TURNS = 60
 
@@ -19,6 +25,30 @@ def clopper_pearson(count: float, total: int, confidence: float = CONFIDENCE) ->
     low = 0.0 if low_count == 0 else _where(lambda share: at_least(low_count, total, share) < tail)
     high = 1.0 if high_count == total else _where(lambda share: at_least(high_count + 1, total, share) < 1 - tail)
     return low, high
+
+
+def share_by_launch(is_one: Truths, launches: Whole) -> tuple[float, float, bool]:
+    """Return Wilson's interval of a share over runs that come in launches, and whether ones come together in these.
+
+    is_one: (n,) of which runs it holds; launches: (n,) of which each is. Where launches differ by more than chance, n
+    runs are worth n / d independent ones, with d the variance of the launches' shares over that of independent runs
+    (Kish 1965, "Survey Sampling", section 8.2), and no fewer than there are launches. Where all are ones they came
+    together; where none is, nothing tells, and runs are taken for independent.
+    """
+    n, count = len(is_one), int(np.count_nonzero(is_one))
+    places, launch_count = numbered(launches)
+    if not count or launch_count == n:
+        return *wilson(count, n), False
+    if count == n:
+        return *wilson(launch_count, launch_count), True
+    if launch_count == 1:
+        return *wilson(count, n), False
+    share, sizes = count / n, np.bincount(places)
+    of_launches = group_means(is_one.astype(float), places, launch_count)
+    apart = float(np.sum(sizes * (of_launches - share) ** 2)) / (launch_count - 1)
+    together = apart / (share * (1 - share))
+    worth = max(float(launch_count), n / max(1.0, together))
+    return *wilson(share * worth, worth), together > 1
 
 
 def at_least(count: int, total: int, share: float) -> float:

@@ -54,7 +54,7 @@ def estimate(values: Floats, pilot: int | None = None) -> Estimate:
     return Estimate(value=mean, low=mean - half_width, high=mean + half_width)
 
 
-def wilson(count: int, total: int) -> tuple[float, float]:
+def wilson(count: float, total: float) -> tuple[float, float]:
     """Return the 95 % interval of a share, count of total (Wilson 1927; Brown, Cai and DasGupta 2001, eq. 4)."""
     if total == 0:
         return 0.0, 1.0

@@ -17,9 +17,9 @@ from unvek.core.findings.comparison.parts import Part, parts_of
 from unvek.core.findings.comparison.sentences import sentence, sentences
 from unvek.core.measures.catalogue import TIME
 from unvek.core.run.events.record import FAILURES, OUTCOMES
-from unvek.core.stats.grouping import group_means, numbered
+from unvek.core.stats.grouping import numbered
+from unvek.core.stats.shares import share_by_launch
 from unvek.core.stats.speedup import Split, SteppedRuns, split_speed_up
-from unvek.core.stats.student import wilson
 
 DEFAULT_MEASURES = (TIME, "step.time", "time.load", "memory.peak", "memory.device", "energy")
 # Of answers that come in pieces; shown where there are any.
@@ -141,18 +141,14 @@ def _stepped(evidence: Evidence, name: str, part: Truths) -> SteppedRuns:
     )
 
 
-def _failures(evidence: Evidence, mine: np.ndarray) -> FailuresFound:
-    """Count what failed of the runs with an outcome, by whole launches where one is either all right or all wrong."""
+def _failures(evidence: Evidence, mine: Truths) -> FailuresFound:
+    """Count what failed of the runs with an outcome."""
     status = evidence.runs.status.take(mine)
     statuses, has_outcome = status.counts(), status.where(lambda status: status in OUTCOMES)
     failed = status.where(lambda status: status in FAILURES)[has_outcome]
+    low, high, come_together = share_by_launch(failed, evidence.runs.launch[mine][has_outcome])
     count, outcomes = int(np.count_nonzero(failed)), len(failed)
-    launches, launch_count = numbered(evidence.runs.launch[mine][has_outcome])
-    of_launches = group_means(failed.astype(float), launches, launch_count)
-    over, low, high = RUNS, *wilson(count, outcomes)
-    if count and launch_count < outcomes and np.all((of_launches == 0) | (of_launches == 1)):
-        over, low, high = LAUNCHES, *wilson(int(of_launches.sum()), launch_count)
     return FailuresFound(
-        count=count, share=count / outcomes if outcomes else 0.0, low=low, high=high, over=over,
-        kinds={kind: statuses[kind] for kind in FAILURES if statuses[kind]},
+        count=count, share=count / outcomes if outcomes else 0.0, low=low, high=high,
+        over=LAUNCHES if come_together else RUNS, kinds={kind: statuses[kind] for kind in FAILURES if statuses[kind]},
     )  # fmt: skip

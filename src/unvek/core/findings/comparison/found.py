@@ -77,7 +77,7 @@ class MeasureFound:
 class FailuresFound:
     """How many of the runs with an outcome failed, with the share's interval.
 
-    `over` says what that is over: runs; or launches, where each failed whole or not at all.
+    `over` says what that is over: runs; or launches, where failures come together in these.
     """
 
     count: int

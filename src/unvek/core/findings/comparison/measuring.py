@@ -31,7 +31,7 @@ class MeasureInTable:
         self._is_score = evidence.values.is_score(name)
         masks = [part.runs for part in parts]
         self._pairs = evidence.pairs_within(name, masks)
-        self._ratios = evidence.ratios_within(name, masks)
+        self._ratios = evidence.ratios_of(name, self._pairs)
         self._has_sums = with_sums and self._measure.unit in ADDS_UP
         self._sums = {
             averaged: ratios_of_sums(self._pairs, averaged, evidence.pilot) if self._has_sums else {}
