@@ -6,7 +6,7 @@ import numpy as np
 
 from unvek.core.measures.catalogue import BUILT_IN, is_ours, measured_definition
 from unvek.core.measures.definition import MORE
-from unvek.core.measures.kinds import KINDS, NUMBERS, RENAMED, SCORES, WANTED
+from unvek.core.measures.kinds import KINDS, NOTHING, NUMBERS, RENAMED, SCORES, WANTED
 from unvek.core.plan.model import WantedMeasure
 
 
@@ -29,17 +29,20 @@ class Kinds(unittest.TestCase):
         right = np.zeros(4, int)
         compared = {
             "ssim": own, "psnr": own, "edit": near, "exact": near, "kl": far, "top1": far,
-            "holds": (("rose",), "a rose", "soil"), "perplexity": (right, sure, unsure),
+            "holds": (("rose",), "a rose", "soil"), "perplexity": (right, sure, unsure), "scored": (right, sure, unsure),
         }  # fmt: skip
         self.assertEqual(set(compared), {kind.name for kind in KINDS.values() if kind.of != NUMBERS})
         for name, (held_against, good, bad) in compared.items():
             kind = KINDS[name]
             pairs = [
-                (each, held_against) if kind.of != SCORES or name == "perplexity" else (held_against, each)
+                (each, held_against) if kind.of != SCORES or kind.against == NOTHING else (held_against, each)
                 for each in (good, bad)
             ]
             better, worse = (kind.work_out(*pair) for pair in pairs)
-            self.assertTrue(better > worse if kind.better == MORE else better < worse, (name, better, worse))
+            if kind.better is None:
+                self.assertEqual(better, worse, name)
+            else:
+                self.assertTrue(better > worse if kind.better == MORE else better < worse, (name, better, worse))
 
     def test_a_definition_is_told_apart_by_what_decides_its_values_alone(self):
         holds, told = KINDS["holds"], KINDS["told"]
