@@ -109,7 +109,7 @@ def of_shares(tasks: int, right: float, loss: float, experiments: int) -> list[L
 
     def ratio(rng: np.random.Generator) -> tuple[Ends, float] | None:
         ours, theirs = both(rng)
-        found = score_ratio(ours, theirs)
+        found = score_ratio(ours, theirs, averaged=True)
         if found is None or found.low is None:
             return None
         said.append(conclusion(found, False, WORDS, 0.02))

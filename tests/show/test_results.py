@@ -22,7 +22,7 @@ from unvek.core.findings.log.run_list import RunLine, RunList
 from unvek.core.findings.log.sessions import SessionLine, SessionList
 from unvek.core.findings.log.whole_run import MeasurementFound, NoteFound, OutputFound, RunWhole
 from unvek.core.findings.output_sheet import OutputCell, OutputItem, OutputRow, OutputSheet
-from unvek.core.findings.tradeoff.tradeoff import Count, CountFound, Tradeoff, TradeoffRow
+from unvek.core.findings.tradeoff.found import Count, CountFound, Tradeoff, TradeoffRow
 from unvek.core.plan.model import USUAL_MARGIN
 from unvek.core.rig.quiet import Disturber, Quietness
 from unvek.core.rig.report import RigReport
@@ -166,18 +166,27 @@ class PrintedTradeoff(unittest.TestCase):
 
         rows = tuple(
             TradeoffRow(variant=name, form=form, values={"time.total": place(time), "likeness": place(alike)}, drift=0.1, drift_low=0.0, drift_high=0.2,
-                        on_frontier=not beaten, probability=0.97, beaten_by=beaten, unmet=unmet)
+                        on_frontier=not beaten, probability=0.97, beaten_by=beaten, unmet=unmet, even_with=(), not_shown=(),
+                        why_not_shown=(), not_judged=())
             for name, form, time, alike, beaten, unmet in (
                 ("full", "full", 0.166, 1.0, (), ()), ("swift", "distilled", 0.018, 0.93, (), ()),
                 ("worse", "quantized", 0.2, 0.9, ("full", "swift"), ("likeness >= 0.95",)),
             )
         )  # fmt: skip
         counts = (
-            Count(measure="time.total", unit="s", better="less"),
-            Count(measure="likeness", unit="", better="more"),
+            Count(measure="time.total", unit="s", better="less", margin="2 %"),
+            Count(measure="likeness", unit="", better="more", margin="2 %"),
         )
         return Tradeoff(
-            title="t", reference="full", counts=counts, rows=rows, pick=pick, because="It is so.", notes=("Mind.",)
+            title="t",
+            reference="full",
+            counts=counts,
+            rows=rows,
+            pick=pick,
+            because="It is so.",
+            notes=("Mind.",),
+            ties=(),
+            runner_up=None,
         )
 
     def test_the_pick_stands_first_with_its_reason(self):

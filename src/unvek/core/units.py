@@ -106,6 +106,11 @@ def drift_words(drift: float) -> str:
     return f"{round(drift, 2) or 0.0:.2f}"  # never "-0.00"
 
 
+def probability_words(probability: float) -> str:
+    """Word a probability; nothing that is drawn is ever certain."""
+    return ">0.99" if probability > 0.99 else "<0.01" if probability < 0.01 else f"{probability:.2f}"
+
+
 def ratio_decimals(low: float, high: float) -> int:
     """Return how many decimals of a ratio its interval supports: two at least, four at most."""
     return max(2, min(4, decimals_for((low + high) / 2, low, high)))

@@ -60,7 +60,7 @@ class Scores(unittest.TestCase):
         found = score_location(right, averaged=True)
         self.assertEqual((found.value, found.high), (1.0, 1.0))
         self.assertAlmostEqual(found.low, 0.4781763, places=6)
-        ratio = score_ratio(right, right)
+        ratio = score_ratio(right, right, averaged=True)
         self.assertTrue(ratio.low < 0.6 and ratio.high > 1.4, ratio)
         self.assertEqual(conclusion(ratio, False, ("better", "worse"), 0.02), "unclear")
 

@@ -10,7 +10,6 @@ from scipy import stats
 from benchmarks.experiments import Hardships, runs_of
 from unvek.core.plan.model import USUAL_MARGIN
 from unvek.core.stats.conclusion import conclusion, rounds_to_settle
-from unvek.core.stats.frontier import beats, frontier_probabilities, on_frontier
 from unvek.core.stats.launches import Ratio, Sample, location, paired_ratio
 from unvek.core.stats.quantiles import student_quantile
 from unvek.core.stats.settling import rounds_for, rounds_wanted
@@ -218,25 +217,6 @@ class Answers(unittest.TestCase):
         self.assertLess(student_factor(count) * 0.045 / math.sqrt(count), -math.log(0.95))
         self.assertGreater(student_factor(count - 1) * 0.045 / math.sqrt(count - 1), -math.log(0.95))
         self.assertIsNone(rounds_to_settle(known(1.0, 0.1, 9.0, 3.0), MARGIN))
-
-
-class Frontiers(unittest.TestCase):
-    COSTS = np.array([[1.0, 5.0], [2.0, 2.0], [3.0, 3.0], [5.0, 1.0], [2.0, 2.0]])
-
-    def test_who_beats_whom(self):
-        self.assertEqual(np.argwhere(beats(self.COSTS)).tolist(), [[1, 2], [4, 2]])
-        self.assertEqual(on_frontier(self.COSTS).tolist(), [True, True, False, True, True])
-
-    def test_the_unknown_neither_beats_nor_is_beaten(self):
-        self.assertFalse(beats(np.array([[1.0, np.nan], [2.0, 2.0]])).any())
-
-    def test_probabilities_tell_the_certain_from_the_doubtful(self):
-        rng = np.random.default_rng(3)
-        rounds = np.array([[[1.0, 9.0], [8.0, 9.5], [1.0 + e, 8.0]] for e in rng.normal(0, 0.2, 8)])
-        doubtful, beaten, sure = frontier_probabilities(rounds)
-        self.assertEqual((beaten, sure), (0.0, 1.0))
-        self.assertTrue(0.1 < doubtful < 0.9, doubtful)
-        self.assertEqual(frontier_probabilities(rounds).tolist(), [doubtful, beaten, sure])
 
 
 if __name__ == "__main__":

@@ -104,8 +104,16 @@ class Evidence:
     ) -> Mapping[tuple[int, str], Ratio]:
         """Return each variant's measure over the reference's, from `pairs_within`: one table, that holds together."""
         if self.values.is_score(name):
-            return score_ratios(pairs, self.pilot)
+            return score_ratios(pairs, self.pilot, self.values.is_averaged(name))
         return ratios_together(levels_between(pairs), self.pilot)
+
+    def ratios_between(self, name: str, pairs: Mapping[str, tuple[str, str]]) -> Mapping[str, Ratio]:
+        """Return one variant's measure over another's, of each of these pairs: one table, that holds together."""
+        samples = {
+            key: (self.sample(name, self.runs.of_variant(ours)), self.sample(name, self.runs.of_variant(theirs)))
+            for key, (ours, theirs) in pairs.items()
+        }
+        return ratios_together(levels_between(samples), self.pilot)
 
     def pairs_within(self, name: str, parts: Sequence[Truths]) -> Mapping[tuple[int, str], tuple[Sample, Sample]]:
         """Return a measure of each variant and of the reference within each part of the runs, by part and variant."""

@@ -75,6 +75,9 @@ class Values:
         """Whether all that a script or a file has told under this name is yes or no, as 1 or 0."""
         if is_ours(name) and not name.startswith(("told.", "imported.")):
             return False
+        kind = KINDS.get(self._kinds.get(name, ""))
+        if kind is not None and kind.of != NUMBERS:
+            return False  # a likeness of 1 to every output is no yes
         values = self.of(name)
         known = values[np.isfinite(values)]
         return bool(len(known)) and bool(np.all((known == 0) | (known == 1)))

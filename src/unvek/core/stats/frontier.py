@@ -1,41 +1,76 @@
-"""Which of several are beaten by none on every count, and how probable that is."""
+"""Which of several are beaten by none, where what differs by less than a margin is even; and how probable that is."""
+
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-Floats = NDArray[np.float64]
+from unvek.core.stats.draws import share_of
+from unvek.core.stats.grouping import Floats
 
-DRAWS = 2000
+Truths = NDArray[np.bool_]
+AT_ONCE = 2_000_000  # pairs that are held against each other at a time: memory, not speed
 
 
-def beats(costs: Floats) -> NDArray[np.bool_]:
-    """Return (n, n) of whether row i beats row j: no worse on every count and better on one.
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Costs:
+    """(n, counts) what each of n costs, less is better, NaN where unknown; (draws, n, counts) what it may truly be.
 
-    costs: (..., n, counts), less is better. Where a count is unknown (NaN) neither beats the other.
+    margins: (counts,) by how much two may differ and be even.
     """
-    ours, theirs = costs[..., :, None, :], costs[..., None, :, :]
-    return np.asarray(np.all(ours <= theirs, axis=-1) & np.any(ours < theirs, axis=-1))
+
+    found: Floats
+    drawn: Floats
+    margins: Floats
 
 
-def on_frontier(costs: Floats) -> NDArray[np.bool_]:
-    """Return (..., n) of whether no other row beats this one; costs as for `beats`."""
-    return np.asarray(~np.any(beats(costs), axis=-2))
+def beats(costs: Floats, margins: Floats) -> Truths:
+    """Return (..., n, n) whether row i beats row j: on no count worse by more than its margin, on one better by more.
 
-
-def frontier_probabilities(costs_by_round: Floats, draws: int = DRAWS, seed: int = 1) -> Floats:
-    """Return (n,) the share of resamplings in which each row is on the frontier.
-
-    costs_by_round: (rounds, n, counts). Rounds are drawn with replacement, the same ones for every row, and a
-    row's costs are the means over them: what the rows shared in a round they share in the draw (Efron 1979,
-    "Bootstrap Methods: Another Look at the Jackknife", for jointly drawn units). Unknown costs are left out of
-    the means. Fixed seed: the same data give the same probabilities.
+    costs: (..., n, counts). Where a count is unknown (NaN) neither beats the other.
     """
-    rounds = len(costs_by_round)
-    picks = np.random.default_rng(seed).integers(0, rounds, (draws, rounds))
-    known = np.isfinite(costs_by_round)
-    filled = np.where(known, costs_by_round, 0.0)
-    weights = np.stack([np.count_nonzero(picks == number, axis=1) for number in range(rounds)], axis=1).astype(float)
-    sums = np.tensordot(weights, filled, axes=1)
-    counts = np.tensordot(weights, known.astype(float), axes=1)
-    means = np.divide(sums, counts, out=np.full_like(sums, np.nan), where=counts > 0)
-    return np.asarray(on_frontier(means).mean(axis=0))
+    saved = costs[..., None, :, :] - costs[..., :, None, :]  # by how much i is better than j
+    with np.errstate(invalid="ignore"):
+        return np.asarray(np.all(saved >= -margins, axis=-1) & np.any(saved > margins, axis=-1))
+
+
+def even(costs: Floats, margins: Floats) -> Truths:
+    """Return (n, n) whether two rows differ by no more than the margin on every count."""
+    with np.errstate(invalid="ignore"):
+        return np.asarray(np.all(np.abs(costs[:, None, :] - costs[None, :, :]) <= margins, axis=-1))
+
+
+def beaten(found: Truths) -> Truths:
+    """Return (..., n) whether a row is beaten; found: (..., n, n) as `beats` has it.
+
+    Margins let it go round in a circle: a beats b, b beats c, and c beats a. By those that it beats in turn, through
+    others, nothing is beaten: all in the circle stay.
+    """
+    reached = _through_others(found)
+    return np.asarray(np.any(found & ~np.swapaxes(reached, -1, -2), axis=-2))
+
+
+def circles(found: Truths) -> Truths:
+    """Return (n,) which rows are in a circle; found: (n, n) as `beats` has it."""
+    reached = _through_others(found)
+    return np.asarray(np.any(found & reached.T, axis=0))
+
+
+def frontier_probabilities(costs: Costs) -> Floats:
+    """Return (n,) the share of draws in which each is beaten by none; NaN where nothing of it could be drawn."""
+    n = len(costs.found)
+    at_once = max(1, AT_ONCE // max(1, n * n))
+    stays = [
+        ~beaten(beats(costs.drawn[start : start + at_once], costs.margins))
+        for start in range(0, len(costs.drawn), at_once)
+    ]
+    shares = share_of(np.concatenate(stays))
+    return np.where(np.any(np.isnan(costs.drawn), axis=(0, 2)), np.nan, shares)
+
+
+def _through_others(found: Truths) -> Truths:
+    """Return whether row i beats row j, itself or through others that it beats (Warshall 1962)."""
+    reached = found.copy()
+    for through in range(found.shape[-1]):
+        reached |= reached[..., :, through, None] & reached[..., None, through, :]
+    return reached

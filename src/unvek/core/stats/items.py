@@ -38,7 +38,7 @@ def score_location(sample: Sample, averaged: bool = False, pilot: int | None = N
     known = sample.known()
     places, count = numbered(known.items)
     of_items = (group_means if averaged else group_medians)(known.values, places, count)
-    return _wider(over_launches, _over_tasks(_by_task(of_items, known, places)))
+    return _wider(over_launches, _over_tasks(_by_task(of_items, known, places), averaged))
 
 
 def _by_task(of_items: Floats, sample: Sample, places: Whole) -> Floats:
@@ -48,21 +48,28 @@ def _by_task(of_items: Floats, sample: Sample, places: Whole) -> Floats:
     return group_means(of_items, tasks, count)
 
 
-def score_ratio(ours: Sample, theirs: Sample, pilot: int | None = None) -> Ratio | None:
+def score_ratio(ours: Sample, theirs: Sample, pilot: int | None = None, averaged: bool = False) -> Ratio | None:
     """Return our mean score over theirs, paired by item, with the interval over tasks, or over launches if wider.
 
     None where no item is common to both, or a mean is not positive.
     """
-    return score_ratios({"": (ours, theirs)}, pilot).get("")
+    return score_ratios({"": (ours, theirs)}, pilot, averaged).get("")
 
 
-def score_ratios(of: Mapping[Key, tuple[Sample, Sample]], pilot: int | None = None) -> dict[Key, Ratio]:
-    """Return the ratio of each of a table's comparisons that has one, as `score_ratio`, and as `ratios_together`."""
+def score_ratios(
+    of: Mapping[Key, tuple[Sample, Sample]], pilot: int | None = None, averaged: bool = False
+) -> dict[Key, Ratio]:
+    """Return the ratio of each of a table's comparisons that has one, as `score_ratio`, and as `ratios_together`.
+
+    averaged: whether these are shares, or the like: then what is 0 or 1 on every task has an exact interval.
+    """
     paired = ratios_together(levels_between(of), pilot)
     pairs = {name: _paired_scores(ours, theirs) for name, (ours, theirs) in of.items()}
     scores = {name: found for name, found in pairs.items() if found is not None and math.isfinite(found.ratio)}
     comparisons = sum(len(found.of_tasks) > 1 or name in paired for name, found in scores.items())
-    return {name: _score_ratio(found, paired.get(name), max(1, comparisons)) for name, found in scores.items()}
+    return {
+        name: _score_ratio(found, paired.get(name), max(1, comparisons), averaged) for name, found in scores.items()
+    }
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -141,26 +148,28 @@ def _paired_scores(ours: Sample, theirs: Sample) -> _PairedScores | None:
     return _PairedScores(of_tasks, mine / other if min(mine, other) > 0 else math.nan)
 
 
-def _score_ratio(scores: _PairedScores, paired: Ratio | None, comparisons: int) -> Ratio:
+def _score_ratio(scores: _PairedScores, paired: Ratio | None, comparisons: int, averaged: bool) -> Ratio:
     alone = together = None
     if paired is not None:
         alone = Estimate(value=paired.value, low=paired.low, high=paired.high)
         together = Estimate(value=paired.value, low=paired.low_together, high=paired.high_together)
-    low, high = _ends(scores, alone, 1)
-    low_together, high_together = _ends(scores, together, comparisons)
+    low, high = _ends(scores, alone, 1, averaged)
+    low_together, high_together = _ends(scores, together, comparisons, averaged)
     return Ratio(
         value=scores.ratio, low=low, high=high, low_together=low_together, high_together=high_together,
         launches=paired.launches if paired else 0, spread=None, comparisons=comparisons,
     )  # fmt: skip
 
 
-def _ends(scores: _PairedScores, over_launches: Estimate | None, comparisons: int) -> tuple[float | None, float | None]:
+def _ends(
+    scores: _PairedScores, over_launches: Estimate | None, comparisons: int, averaged: bool
+) -> tuple[float | None, float | None]:
     """Return the interval over tasks, or that over launches, moved to this ratio, if wider."""
     found = Estimate(value=scores.ratio, low=None, high=None)
     if over_launches is not None and over_launches.low is not None and over_launches.high is not None:
         moved = scores.ratio / over_launches.value
         found = _wider(found, (over_launches.low * moved, over_launches.high * moved))
-    found = _wider(found, ratio_over_tasks(scores.of_tasks, comparisons))
+    found = _wider(found, ratio_over_tasks(scores.of_tasks, comparisons, averaged))
     return None if found.low is None else max(0.0, found.low), found.high
 
 
@@ -213,11 +222,11 @@ def _widened(n: int, comparisons: int = 1) -> float:
     return 1 - 2 * normal_share(-math.sqrt(n / (n - 1)) * student_factor(n, comparisons))
 
 
-def _over_tasks(of_tasks: Floats) -> tuple[float, float] | None:
+def _over_tasks(of_tasks: Floats, averaged: bool) -> tuple[float, float] | None:
     n = len(of_tasks)
     if n < 2:
         return None
-    if np.all((of_tasks == 0) | (of_tasks == 1)):
+    if averaged and np.all((of_tasks == 0) | (of_tasks == 1)):
         return clopper_pearson(int(of_tasks.sum()), n)
     middle, half_width = mean_and_half_width(of_tasks)
     students = middle - (half_width or 0.0), middle + (half_width or 0.0)
@@ -226,7 +235,7 @@ def _over_tasks(of_tasks: Floats) -> tuple[float, float] | None:
     return students
 
 
-def ratio_over_tasks(pairs: Floats, comparisons: int = 1) -> tuple[float, float] | None:
+def ratio_over_tasks(pairs: Floats, comparisons: int = 1, averaged: bool = False) -> tuple[float, float] | None:
     """Return the interval of the ratio of the two columns' means, (tasks, 2), as one of so many that hold together.
 
     None of one task.
@@ -234,7 +243,7 @@ def ratio_over_tasks(pairs: Floats, comparisons: int = 1) -> tuple[float, float]
     n, usual = len(pairs), float(pairs[:, 1].mean())
     if n < 2:
         return None
-    if _are_shares(pairs):
+    if averaged and _are_shares(pairs):
         more, fewer = _lopsided(pairs)
         low, high = paired_shares(more, fewer, n, share_below(comparisons))
         return 1 + low / usual, 1 + high / usual

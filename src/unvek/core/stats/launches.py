@@ -63,7 +63,8 @@ class Ratio:
 
     low and high are its 95 % interval taken alone; low_together and high_together that of a table of `comparisons`: of
     all of these together as many hold. None where the data give no interval. `spread` is the standard deviation of its
-    log over launches, lent_degrees what the rest of the table has lent to it (moderation.py).
+    log over launches, with so many degrees of freedom; lent_degrees are those of them that the rest of the table has
+    lent to it (moderation.py).
     """
 
     value: float
@@ -75,6 +76,7 @@ class Ratio:
     spread: float | None
     comparisons: int = 1
     lent_degrees: float = 0.0
+    degrees: float = 0.0
 
 
 def location(sample: Sample, averaged: bool = False, pilot: int | None = None, logs: bool = True) -> Estimate | None:
@@ -180,6 +182,7 @@ def _ratio(levels: Levels, spread: tuple[float, int] | None, loan: Lent, compari
         spread=math.sqrt(variance),
         comparisons=comparisons,
         lent_degrees=loan.degrees,
+        degrees=degrees,
     )
 
 

@@ -7,9 +7,9 @@ from rich.console import Console
 from rich.text import Text
 
 from unvek.core.digits import column_scale
-from unvek.core.findings.tradeoff.tradeoff import Tradeoff
+from unvek.core.findings.tradeoff.found import Tradeoff, TradeoffRow
 from unvek.core.measures.catalogue import TIME
-from unvek.core.units import drift_words
+from unvek.core.units import drift_words, probability_words
 from unvek.show.palette import FORM_COLOURS
 from unvek.show.terminal.console import clean, faint
 from unvek.show.terminal.figures import UNKNOWN, figure, unit_suffix, variant_text, warning_text
@@ -29,10 +29,12 @@ def print_tradeoff(out: Console, found: Tradeoff) -> None:
     out.print()
     print_grid(out, tradeoff_columns(found), _strips(found))
     names = ", ".join(HEADS.get(count.measure, clean(count.measure)) for count in found.counts)
+    margins = ", ".join(dict.fromkeys(count.margin for count in found.counts))
     out.print()
     out.print(
         faint(
-            f"The frontier: beaten by no other on all of {names} at once; how probable that is, from resampled rounds."
+            f"The frontier: beaten by none, on {names}; within the margin ({margins}) two are even. How probable that is: "
+            "from draws of what launches and tasks may truly come to."
         )
     )
     for note in found.notes:
@@ -56,19 +58,29 @@ def tradeoff_columns(found: Tradeoff) -> list[Column]:
             drift.add(UNKNOWN if row.drift is None else drift_words(row.drift))
         columns.append(drift)
     frontier = Column("frontier", numeric=False, keep=8)
-    probability = Column("probability", keep=5)
+    probability = Column("probability", keep=7)
     beaten = Column("beaten by", numeric=False, keep=6)
     for row in found.rows:
-        frontier.add(Text("on it", style="bold") if row.on_frontier else faint("beaten"))
-        probability.add(f"{row.probability:.2f}")
+        frontier.add(_place_words(row))
+        probability.add(UNKNOWN if row.probability is None else probability_words(row.probability))
         beaten.add(clean(", ".join(row.beaten_by)))
     columns += [frontier, probability, beaten]
-    if any(row.unmet for row in found.rows):
-        unmet = Column("needs not met", numeric=False, keep=8)
-        for row in found.rows:
-            unmet.add(warning_text(clean("; ".join(row.unmet))))
-        columns.append(unmet)
+    for head, of in (
+        ("needs not met", [row.unmet for row in found.rows]),
+        ("not shown to be met", [row.not_shown for row in found.rows]),
+    ):
+        if any(of):
+            column = Column(head, numeric=False, keep=8)
+            for needs in of:
+                column.add(warning_text(clean("; ".join(needs))))
+            columns.append(column)
     return columns
+
+
+def _place_words(row: TradeoffRow) -> Text:
+    if row.not_judged:
+        return warning_text("can't tell")
+    return Text("on it", style="bold") if row.on_frontier else faint("beaten")
 
 
 def _strips(found: Tradeoff) -> StripColumn:
@@ -90,6 +102,7 @@ def tradeoff_records(found: Tradeoff) -> list[Mapping[str, Any]]:
             "on_frontier": row.on_frontier,
             "probability": row.probability,
             "beaten_by": " ".join(row.beaten_by),
+            "even_with": " ".join(row.even_with),
             "picked": row.variant == found.pick,
         }
         for row in found.rows

@@ -1,0 +1,95 @@
+"""What is traded off: where each variant lies on each count, and draws of where it may truly lie."""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from unvek.core.evidence.evidence import Evidence
+from unvek.core.measures.definition import MORE, Measure
+from unvek.core.stats.draws import DRAWS, ratio_draws, score_draws, with_launches
+from unvek.core.stats.frontier import Costs
+from unvek.core.stats.grouping import Floats, group_means, group_medians, numbered
+from unvek.core.stats.launches import location
+from unvek.core.stats.student import student_factor
+
+SEED = 1  # the same data give the same probabilities
+
+
+@dataclass(frozen=True, slots=True)
+class _OneCount:
+    """(n,) costs, (draws, n) what they may truly be, and the margin, on the scale that they are on."""
+
+    found: Floats
+    drawn: Floats
+    margin: float
+
+
+def costs_of(evidence: Evidence, measures: Sequence[Measure], names: Sequence[str]) -> Costs:
+    """Return the costs of the variants on each count: logs of ratios to the reference; of scores, these themselves."""
+    rng = np.random.default_rng(SEED)
+    counts = [
+        _of_score(evidence, measure, names, rng)
+        if evidence.values.is_score(measure.name)
+        else _of_ratios(evidence, measure, names, rng)
+        for measure in measures
+    ]
+    return Costs(
+        found=np.stack([count.found for count in counts], axis=-1),
+        drawn=np.stack([count.drawn for count in counts], axis=-1),
+        margins=np.array([count.margin for count in counts]),
+    )
+
+
+def _of_ratios(evidence: Evidence, measure: Measure, names: Sequence[str], rng: np.random.Generator) -> _OneCount:
+    """By the paired ratios that a comparison shows."""
+    logs, errors, degrees = (np.full(len(names), np.nan) for _ in range(3))
+    for place, name in enumerate(names):
+        ratio = evidence.ratio_to_reference(measure.name, name)
+        if name == evidence.reference and evidence.location(measure.name, evidence.runs.of_variant(name)) is not None:
+            logs[place], errors[place] = 0.0, 0.0
+        elif ratio is not None:
+            logs[place] = math.log(ratio.value)
+            if ratio.spread is not None:
+                errors[place], degrees[place] = ratio.spread / math.sqrt(ratio.launches), ratio.degrees
+    sign = -1.0 if measure.better == MORE else 1.0
+    margin = evidence.margin(measure.name)
+    usual = evidence.location(measure.name, evidence.runs.of_variant(evidence.reference))
+    share = margin.share_of(usual.value if usual is not None else None)
+    return _OneCount(sign * logs, sign * ratio_draws(logs, errors, degrees, rng), math.log1p(share))
+
+
+def _of_score(evidence: Evidence, measure: Measure, names: Sequence[str], rng: np.random.Generator) -> _OneCount:
+    """By the scores, as they are shown: tasks are drawn, and what launches add."""
+    averaged = evidence.values.is_averaged(measure.name)
+    tasks, task_count = numbered(evidence.runs.task_codes)
+    of_tasks = np.full((task_count, len(names)), np.nan)
+    centres, errors = np.full(len(names), np.nan), np.zeros(len(names))
+    launches = 1
+    for place, name in enumerate(names):
+        mine = evidence.runs.of_variant(name) & np.isfinite(evidence.values.of(measure.name))
+        found = evidence.location(measure.name, mine)
+        if found is None:
+            continue
+        centres[place] = found.value
+        items, count = numbered(evidence.runs.item[mine])
+        values = (group_means if averaged else group_medians)(evidence.values.of(measure.name)[mine], items, count)
+        of_items = np.zeros(count, np.int64)
+        of_items[items] = tasks[mine]
+        known = np.unique(of_items)
+        of_tasks[known, place] = group_means(values, *numbered(of_items))
+        over = location(evidence.sample(measure.name, mine), averaged, evidence.pilot, logs=False)
+        launches = max(launches, len(np.unique(evidence.runs.launch[mine])))
+        if over is not None and over.low is not None:
+            errors[place] = (over.value - over.low) / student_factor(len(np.unique(evidence.runs.launch[mine])))
+    drawn = np.full((DRAWS, len(names)), np.nan)
+    has_any = np.isfinite(centres)
+    if np.any(has_any):
+        drawn[:, has_any] = score_draws(of_tasks[:, has_any], centres[has_any], rng, are_shares=averaged)
+        drawn = with_launches(drawn, errors, max(launches - 1, 1), rng)
+    sign = -1.0 if measure.better == MORE else 1.0
+    margin = evidence.margin(measure.name)
+    usual = evidence.location(measure.name, evidence.runs.of_variant(evidence.reference))
+    share = margin.share_of(usual.value if usual is not None else None)
+    return _OneCount(sign * centres, sign * drawn, share * abs(usual.value) if usual is not None else 0.0)
