@@ -77,7 +77,7 @@ def measure(median: float | None, ratio: float | None = None, answer: str | None
         )
     )
     return MeasureFound(unit=unit, better="less", typical=median, low=around[0], high=around[1], ratio=found, answer=answer,
-                        more_rounds=more_rounds, over="launches", drift=drift, drift_low=drift and drift - 0.1, drift_high=drift and drift + 0.1, margin=USUAL_MARGIN, tasks=None, dots=() if median is None else (median, median * 1.05))  # fmt: skip
+                        more_rounds=more_rounds, more_rounds_low=more_rounds, more_rounds_high=more_rounds and 3 * more_rounds, over="launches", drift=drift, drift_low=drift and drift - 0.1, drift_high=drift and drift + 0.1, margin=USUAL_MARGIN, tasks=None, dots=() if median is None else (median, median * 1.05))  # fmt: skip
 
 
 def row(name: str, form: str, time: MeasureFound, failed: int = 0, split: Split | None = None) -> ComparisonRow:

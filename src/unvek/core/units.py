@@ -117,15 +117,19 @@ def ratio_decimals(low: float, high: float) -> int:
 
 
 def decimals_for(value: float, low: float | None, high: float | None) -> int:
-    """Return how many decimals an interval supports: down to the first digit of its half-width, and no more.
+    """Return how many decimals an interval supports: down to the first digit of its half-width.
 
-    Without an interval three digits of the value are shown; where the interval has no width, four.
+    One more where the value would else show less than two digits: 0.11 that may be 0.4 is no "0". Without an interval
+    three digits of the value are shown; where the interval has no width, four.
     """
     if low is None or high is None or not math.isfinite(high - low):
         return _decimals(abs(value), digits=3)
     half_width = (high - low) / 2
     finest = _decimals(abs(value), digits=4)
-    return min(_decimals(half_width, digits=1), finest) if half_width > 0 else finest
+    if half_width <= 0:
+        return finest
+    supported = _decimals(half_width, digits=1)
+    return min(max(supported, min(supported + 1, _decimals(abs(value), digits=2))), finest)
 
 
 def _decimals(size: float, digits: int) -> int:

@@ -18,9 +18,10 @@ from unvek.show.results.curve import sentences
 
 
 class Curves(WrittenLogbook):
-    def make(self, of_steps: dict[int, float], rounds: int = 3) -> None:
-        cells = [f"full/violet/{seed}" for seed in (1, 2)]
-        self.plan("full", cells=cells, quality=None, vary={"steps": list(of_steps)})
+    def make(self, of_steps: dict[int, float], rounds: int = 3, setting: str = "steps", tasks: int = 1) -> None:
+        names = ["violet", *(f"task-{n}" for n in range(1, tasks))]
+        cells = [f"full/{name}/{seed}" for name in names for seed in (1, 2)]
+        self.plan("full", cells=cells, quality=None, vary={setting: list(of_steps)})
         rng = np.random.default_rng(1)
         for number in range(1, rounds + 1):
             launch, place = self.logbook.open_launch("full", number), 1
@@ -28,18 +29,41 @@ class Curves(WrittenLogbook):
                 for cell in cells:
                     place += 1
                     self.run_made(f"{cell}", time_s * rng.normal(1, 0.005), number, place=place, launch=launch,
-                                  varied={"steps": steps}, cell=f"{cell}@{steps}")  # fmt: skip
+                                  varied={setting: steps}, cell=f"{cell}@{steps}")  # fmt: skip
         self.plan("full", cells=[f"{cell}@{steps}" for cell in cells for steps in of_steps], quality=None)
 
     def test_a_line_its_fixed_part_and_one_long_against_several_short(self):
-        self.make({2: 0.5, 4: 0.7, 8: 1.1, 20: 2.3})
-        row = curve(gather(self.logbook), "steps").rows[0]
+        self.make({2: 0.5, 4: 0.7, 8: 1.1, 20: 2.3}, setting="frames")
+        found = curve(gather(self.logbook), "frames")
+        row = found.rows[0]
         self.assertEqual([(point.value, point.n) for point in row.points], [(2, 6), (4, 6), (8, 6), (20, 6)])
         self.assertAlmostEqual(row.fits.line.fixed.value, 0.3, delta=0.02)
         self.assertTrue(row.fits.line.per_one.low < 0.1 < row.fits.line.per_one.high)
         pairs = {(one.long, one.short, one.times): one.value for one in row.long_or_short}
         self.assertEqual(set(pairs), {(4, 2, 2), (8, 2, 4), (20, 2, 10)})
         self.assertAlmostEqual(pairs[20, 2, 10], 2.3 / 5.0, delta=0.01)
+        self.assertEqual([" fixed and " in words for words in sentences(found, row)], [True, False], "one form is said")
+
+    def test_steps_are_no_lengths_and_two_values_no_line(self):
+        self.make({2: 0.5, 4: 0.7})
+        row = curve(gather(self.logbook), "steps").rows[0]
+        self.assertEqual((row.long_or_short, row.fits.line, row.fits.form), ((), None, None))
+
+    def test_clients_fill_a_server_and_no_form_is_fitted(self):
+        self.make({1: 1.0, 2: 1.02, 4: 2.1, 8: 4.2}, setting="clients")
+        evidence = gather(self.logbook)
+        rates = {1: 50.0, 2: 99.0, 4: 100.0, 8: 96.0}
+        noise = np.random.default_rng(3).normal(1, 0.002, len(evidence.runs))
+        varied = np.array([rates[row.varied["clients"]] for row in evidence.runs.rows])
+        evidence.values._columns["rate.tokens.sum"] = varied * noise
+        found = curve(evidence, "clients", "rate.tokens.sum")
+        self.assertEqual(found.rows[0].fits.form, None)
+        self.assertEqual(
+            sentences(found, found.rows[0]),
+            ["2 clients fill it: with more they only wait; with 1 and 8 they get less."],
+        )
+        times = curve(evidence, "clients")
+        self.assertEqual((times.rows[0].fits.line, times.rows[0].long_or_short), (None, ()))
 
     def test_a_power_law_and_what_doubling_costs(self):
         self.make({steps: 0.1 * steps**1.5 for steps in (1, 2, 4, 8)})
@@ -50,14 +74,17 @@ class Curves(WrittenLogbook):
         self.assertTrue(any("a power law with exponent 1.5" in words for words in sentences(found, found.rows[0])))
 
     def test_where_more_stops_paying(self):
-        self.make({steps: 0.1 * steps for steps in (2, 4, 8)})
+        self.make({steps: 0.1 * steps for steps in (2, 4, 8)}, tasks=8)
         evidence = gather(self.logbook)
         plan = replace(evidence.plan, measures=(WantedMeasure(name="warmth", kind="ssim"),))
         evidence = replace(evidence, values=replace(evidence.values, plan=plan))
         warmth = {2: 3.0, 4: 4.0, 8: 4.0}
-        evidence.values._columns["warmth"] = np.array([warmth[row.varied["steps"]] for row in evidence.runs.rows])
-        row = curve(evidence, "steps", "warmth").rows[0]
-        self.assertEqual((row.plateau.best, row.plateau.as_good, row.plateau.cheapest), (4, (4, 8), 4))
+        noise = np.random.default_rng(2).normal(0, 0.02, len(evidence.runs))
+        evidence.values._columns["warmth"] = noise + [warmth[row.varied["steps"]] for row in evidence.runs.rows]
+        found = curve(evidence, "steps", "warmth")
+        plateau = found.rows[0].plateau
+        self.assertEqual((plateau.as_good, plateau.worse, plateau.untold, plateau.cheapest), ((4, 8), (2,), (), 4))
+        self.assertTrue(any("worse by more than 2 %" in words for words in sentences(found, found.rows[0])))
 
     def test_what_has_no_two_values_is_told_with_what_there_is(self):
         self.make({2: 0.5, 4: 0.7})

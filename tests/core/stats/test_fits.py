@@ -7,7 +7,7 @@ import numpy as np
 from tests.core.stats.test_launches import sample
 from unvek.core.stats.fits import _by_launch, line, power_law
 from unvek.core.stats.launches import location, paired_ratio
-from unvek.core.stats.plateau import paired_difference, plateau
+from unvek.core.stats.plateau import plateau
 from unvek.core.stats.speedup import SteppedRuns, split_speed_up
 
 # y and x of the dataset Norris, with certified values (NIST, Statistical Reference Datasets, linear regression).
@@ -44,6 +44,18 @@ class Lines(unittest.TestCase):
         self.assertAlmostEqual(found.per_one.high - 0.25, half_width, places=6)
         self.assertEqual(found.launches, 3)
 
+    def test_what_a_line_misses_is_in_its_interval_and_two_values_have_none(self):
+        rng, held = np.random.default_rng(1), 0
+        at = np.array([2.0, 4.0, 8.0, 12.0, 20.0])
+        curved = 0.05 + 0.01 * at + 0.05 * (0.05 + 0.2) * (at / 20) ** 2  # 5 % more at the last than a line has
+        for _ in range(200):
+            y = np.tile(curved, 10) * np.exp(np.repeat(rng.normal(0, 0.01, 10), 5) + rng.normal(0, 0.005, 50))
+            fixed = line(np.tile(at, 10), y, np.repeat(np.arange(10), 5)).fixed
+            held += fixed.low <= 0.05 <= fixed.high
+        self.assertGreaterEqual(held, 186)
+        two = line(np.tile([1.0, 2.0], 3), np.tile([1.0, 2.0], 3), np.repeat([1, 2, 3], 2))
+        self.assertEqual((two.fixed.low, two.per_one.high), (None, None))
+
     def test_one_value_or_none_positive_gives_no_fit(self):
         self.assertIsNone(line(np.full(3, 2.0), np.ones(3), np.arange(3)))
         self.assertIsNone(line(np.arange(3.0), np.array([1.0, 0.0, 2.0]), np.ones(3, int)))
@@ -64,21 +76,37 @@ class Plateaus(unittest.TestCase):
         rounds, items = np.repeat([1, 2, 3], 8), np.tile(np.arange(8), 3)
         return sample(level + np.tile(rng.normal(0, 0.02, 8), 3), rounds, items=items)
 
-    def test_the_cheapest_value_that_is_not_worse_than_the_best(self):
+    def test_the_cheapest_value_that_is_not_worse_than_the_best_by_more_than_the_margin(self):
         rng = np.random.default_rng(1)
         levels = [0.5, 0.8, 0.9, 0.91, 0.905]
-        found = plateau([self.scores(level, rng) for level in levels], levels, [1, 2, 3, 4, 5], more=True)
-        self.assertEqual((found.best, found.as_good, found.cheapest), (3, (2, 3, 4), 2))
-        less = plateau([self.scores(level, rng) for level in levels], levels, [1, 2, 3, 4, 5], more=False)
+        samples = [self.scores(level, rng) for level in levels]
+        found = plateau(samples, levels, [1, 2, 3, 4, 5], more=True, margin=0.05, is_score=True)
+        self.assertEqual((found.best, found.as_good, found.worse, found.cheapest), (3, (2, 3, 4), (0, 1), 2))
+        strict = plateau(samples, levels, [1, 2, 3, 4, 5], more=True, margin=0.005, is_score=True)
+        self.assertEqual((strict.as_good, strict.untold, strict.cheapest), ((3,), (2, 4), 3), "neither is shown")
+        less = plateau(samples, levels, [1, 2, 3, 4, 5], more=False, margin=0.05, is_score=True)
         self.assertEqual((less.best, less.as_good), (0, (0,)))
-        self.assertIsNone(plateau([sample([], [])], [np.nan], [1.0], more=True))
+        self.assertIsNone(plateau([sample([], [])], [np.nan], [1.0], more=True, margin=0.02))
 
-    def test_a_difference_that_every_launch_repeats_is_judged_over_items(self):
-        ours = sample([1.0, 2.0, 3.0] * 2, [1, 1, 1, 2, 2, 2], items=[1, 2, 3] * 2)
-        theirs = sample([1.1, 1.9, 3.3] * 2, [1, 1, 1, 2, 2, 2], items=[1, 2, 3] * 2)
-        found = paired_difference(ours, theirs)
-        self.assertAlmostEqual(found.value, -0.1)
-        self.assertTrue(found.low < -0.5 and found.high > 0.3, found)
+    def test_a_value_that_is_worse_is_picked_in_5_of_100_at_most_however_few_the_tasks(self):
+        rng = np.random.default_rng(2)
+        for tasks in (2, 4, 16):
+            picked = 0
+            for _ in range(300):
+                levels = np.array([0.7, 0.87, 0.9])  # the first two are worse than the last by more than 2 %
+                of_tasks = 0.05 * rng.standard_normal((tasks, 1)) + levels + 0.03 * rng.standard_normal((tasks, 3))
+                rounds, items = np.repeat([1, 2, 3], tasks), np.tile(np.arange(tasks), 3)
+                samples = [sample(np.tile(of_tasks[:, n], 3), rounds, items=items) for n in range(3)]
+                found = plateau(
+                    samples, of_tasks.mean(axis=0).tolist(), [1, 2, 3], more=True, margin=0.02, is_score=True
+                )
+                picked += found.cheapest != found.best and found.cheapest < 2
+            self.assertLessEqual(picked / 300, 0.05, tasks)
+
+    def test_what_every_launch_repeats_on_one_task_tells_nothing(self):
+        ours, best = sample([0.9] * 3, [1, 2, 3]), sample([0.91] * 3, [1, 2, 3])
+        found = plateau([ours, best], [0.9, 0.91], [1, 2], more=True, margin=0.02, is_score=True)
+        self.assertEqual((found.untold, found.cheapest), ((0,), 1))
 
 
 class Splits(unittest.TestCase):

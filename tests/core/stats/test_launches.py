@@ -9,8 +9,9 @@ from scipy import stats
 
 from benchmarks.experiments import Hardships, runs_of
 from unvek.core.plan.model import USUAL_MARGIN
-from unvek.core.stats.conclusion import conclusion, rounds_to_settle
-from unvek.core.stats.launches import Ratio, Sample, location, paired_ratio
+from unvek.core.stats.conclusion import conclusion, outlook
+from unvek.core.stats.launches import Ratio, Sample, location, paired_ratio, ratios_together
+from unvek.core.stats.levels import Levels
 from unvek.core.stats.quantiles import student_quantile
 from unvek.core.stats.settling import rounds_for, rounds_wanted
 from unvek.core.stats.student import mean_and_half_width, student_factor, wilson
@@ -210,13 +211,23 @@ class Answers(unittest.TestCase):
         self.assertIsNone(conclusion(None, True, SPEED, MARGIN))
         self.assertIsNone(conclusion(known(1, None, None, None), True, SPEED, MARGIN))
 
-    def test_the_rounds_that_would_settle_it_do(self):
-        ratio = known(0.95, 0.85, 1.06, 0.045)
-        more = rounds_to_settle(ratio, MARGIN)
-        count = ratio.launches + more
-        self.assertLess(student_factor(count) * 0.045 / math.sqrt(count), -math.log(0.95))
-        self.assertGreater(student_factor(count - 1) * 0.045 / math.sqrt(count - 1), -math.log(0.95))
-        self.assertIsNone(rounds_to_settle(known(1.0, 0.1, 9.0, 3.0), MARGIN))
+    def test_so_many_more_rounds_tell_as_often_as_they_say(self):
+        rng, told = np.random.default_rng(5), {"low": [], "middle": [], "high": []}
+        for _ in range(400):
+            true, n = rng.normal(0, 0.03), int(rng.choice([3, 5, 10]))
+            logs = true + rng.normal(0, 0.03, n + 1000)
+            ratio = ratios_together({"": Levels(logs[:n], n - 1)})[""]
+            if conclusion(ratio, True, SPEED, MARGIN) == "unclear" and (ahead := outlook(ratio, MARGIN)) is not None:
+                for name, of in told.items():
+                    if (more := getattr(ahead, name)) is not None:
+                        later = ratios_together({"": Levels(logs[: n + more], n + more - 1)})[""]
+                        of.append(conclusion(later, True, SPEED, MARGIN) != "unclear")
+        shares = {name: np.mean(of) for name, of in told.items()}
+        self.assertTrue(shares["low"] < 0.35 < shares["middle"] < 0.75 < 0.85 < shares["high"], shares)
+
+    def test_what_no_number_of_rounds_would_tell_is_not_foretold(self):
+        self.assertIsNone(outlook(replace(known(1.0, 0.9, 1.1, 90.0), launches=10**6, degrees=1e6), MARGIN))
+        self.assertIsNone(outlook(known(1.0, None, None, None), MARGIN))
 
 
 if __name__ == "__main__":

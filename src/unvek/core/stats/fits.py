@@ -2,15 +2,17 @@
 
 Each launch that holds runs at two values or more gives one fit; the coefficients' intervals are Student's over these
 fits (a summary for each unit, then a mean over units: Rowell and Walters 1976, "Analysing data with repeated
-observations on each experimental unit"), so that what is shared within a launch does not count as knowledge.
+observations on each experimental unit"), so that what is shared within a launch does not count as knowledge. What the
+form misses is in them too: more launches tell no more of a line where there is a curve.
 """
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
 
 from unvek.core.stats.grouping import Floats, Whole, finite, first_places, group_medians, numbered
-from unvek.core.stats.student import Estimate, estimate
+from unvek.core.stats.student import Estimate, estimate, student_factor
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -52,9 +54,10 @@ def line(x: Floats, y: Floats, launches: Whole, pilot: int | None = None) -> Lin
     if fitted is None:
         return None
     fixed, slope = fitted
+    missed = _missed(np.unique(x), typical - (fixed.mean() + slope.mean() * np.unique(x)), 1 / typical**2)
     return Line(
-        fixed=estimate(fixed, pilot),
-        per_one=estimate(slope, pilot),
+        fixed=_wider_by(estimate(fixed, pilot), missed[0]),
+        per_one=_wider_by(estimate(slope, pilot), missed[1]),
         launches=len(slope),
         misfit=_misfit(typical / (fixed.mean() + slope.mean() * np.unique(x))),
     )
@@ -73,9 +76,11 @@ def power_law(x: Floats, y: Floats, launches: Whole, pilot: int | None = None) -
     if fitted is None:
         return None
     intercepts, exponents = fitted
-    exponent = estimate(exponents, pilot)
     places, count = numbered(_as_keys(x))
     factor = float(np.exp(intercepts.mean()))
+    at, typical = np.unique(x), group_medians(y, places, count)
+    apart = np.log(typical) - np.log(factor) - exponents.mean() * np.log(at)
+    exponent = _wider_by(estimate(exponents, pilot), _missed(np.log(at), apart, np.ones(len(at)))[1])
     return PowerLaw(
         factor=factor,
         exponent=exponent,
@@ -85,7 +90,7 @@ def power_law(x: Floats, y: Floats, launches: Whole, pilot: int | None = None) -
             high=None if exponent.high is None else 2**exponent.high,
         ),
         launches=len(exponents),
-        misfit=_misfit(group_medians(y, places, count) / (factor * np.unique(x) ** exponent.value)),
+        misfit=_misfit(typical / (factor * at**exponent.value)),
     )
 
 
@@ -97,6 +102,29 @@ def _cells(x: Floats, y: Floats, launches: Whole) -> tuple[Floats, Floats, Whole
     places, count = numbered(launches, _as_keys(x))
     firsts = first_places(places, count)
     return x[firsts], group_medians(y, places, count), launches[firsts]
+
+
+def _missed(x: Floats, apart: Floats, weights: Floats) -> tuple[float, float]:
+    """Return half the widths by which a line's intercept and slope are unknown for what it misses at the values (n,).
+
+    Student's, of n - 2 degrees, with the weighted residuals for the spread (Draper and Smith 1998, "Applied Regression
+    Analysis", section 1.4). Two values are missed by nothing, and nothing is known of what lies between them.
+    """
+    n = len(x)
+    if n < 3:
+        return math.inf, math.inf
+    w, mean_x = float(weights.sum()), float(np.average(x, weights=weights))
+    spread = float(np.sum(weights * (x - mean_x) ** 2))
+    missed = student_factor(n - 1) * math.sqrt(float(np.sum(weights * apart**2)) / (n - 2))
+    return missed * math.sqrt(1 / w + mean_x**2 / spread), missed / math.sqrt(spread)
+
+
+def _wider_by(found: Estimate, half_width: float) -> Estimate:
+    """The estimate with what a form misses in its interval; none where that is not known."""
+    if found.low is None or found.high is None or not math.isfinite(half_width):
+        return Estimate(value=found.value, low=None, high=None)
+    both = math.hypot((found.high - found.low) / 2, half_width)
+    return Estimate(value=found.value, low=found.value - both, high=found.value + both)
 
 
 def _misfit(over_fitted: Floats) -> float:

@@ -1,70 +1,64 @@
-"""Where more stops helping: the best value, those that are not measurably worse, and the cheapest of these."""
+"""Where more stops helping: the cheapest value that is shown to be no worse than the best by more than a margin."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
-from unvek.core.stats.grouping import finite, group_means, numbered
-from unvek.core.stats.launches import Sample
-from unvek.core.stats.student import Estimate, estimate
+from unvek.core.stats.items import score_ratios
+from unvek.core.stats.launches import Ratio, Sample, levels_between, ratios_together
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Plateau:
-    """Places in the row of values: the best one, all that are not measurably worse than it, the cheapest of them."""
+    """Places in the row of values: the best one; those shown to be as good, the best among them; those shown to be
+    worse; those of which neither is shown; and the cheapest that is as good.
+    """
 
     best: int
     as_good: tuple[int, ...]
+    worse: tuple[int, ...]
+    untold: tuple[int, ...]
     cheapest: int
 
 
-def plateau(samples: Sequence[Sample], middles: Sequence[float], costs: Sequence[float], more: bool) -> Plateau | None:
+def plateau(
+    samples: Sequence[Sample], middles: Sequence[float], costs: Sequence[float], more: bool, margin: float,
+    is_score: bool = False, averaged: bool = False,
+) -> Plateau | None:  # fmt: skip
     """Find the plateau of a measure over the values of a setting.
 
     samples: a measure's runs at each value, items numbered alike in all; middles: its location at each, by which the
-    best is chosen; costs: what each value takes, in any unit; more: whether more of the measure is better. Worse is
-    a value whose difference from the best, paired, has an interval that excludes 0 on that side. None where a
-    location is known of no value.
+    best is chosen; costs: what each value takes, in any unit; more: whether more of the measure is better; margin: the
+    share of the best by which another may be worse and be as good. As good is what is shown to be (non-inferiority:
+    the end of the interval of the paired ratio lies within the margin; Piaggio et al. 2012, "Reporting of
+    noninferiority and equivalence randomized trials"), all values together; worse what is shown to be worse by any
+    amount. Scores are compared over tasks, what is no score over launches. None where a location is known of no value.
     """
     known = [place for place, middle in enumerate(middles) if np.isfinite(middle)]
     if not known:
         return None
     best = (max if more else min)(known, key=lambda place: middles[place])
-    as_good = [place for place in known if place == best or not _is_worse(samples[place], samples[best], more)]
-    return Plateau(best=best, as_good=tuple(as_good), cheapest=min(as_good, key=lambda place: costs[place]))
+    pairs = {place: (samples[place], samples[best]) for place in known if place != best}
+    ratios = score_ratios(pairs, averaged=averaged) if is_score else ratios_together(levels_between(pairs))
+    lost = {place: _lost(ratios.get(place), more) for place in pairs}
+    as_good = [place for place in known if place == best or lost[place][1] <= margin]
+    worse = [place for place in pairs if lost[place][0] > 0 and place not in as_good]
+    return Plateau(
+        best=best,
+        as_good=tuple(as_good),
+        worse=tuple(worse),
+        untold=tuple(place for place in pairs if place not in as_good and place not in worse),
+        cheapest=min(as_good, key=lambda place: costs[place]),
+    )
 
 
-def paired_difference(ours: Sample, theirs: Sample) -> Estimate | None:
-    """Return how much more our values are than theirs, with the interval over launches or items, the wider.
+def _lost(ratio: Ratio | None, more: bool) -> tuple[float, float]:
+    """Return the least and the most that may be lost against the best, as shares; all or nothing where not known.
 
-    Over launches it is Student's over the differences within a round, over items over those within an item (what is
-    the same in every launch, as a score mostly is, is known no better for being repeated). None where nothing pairs.
+    An interval without a width is of tasks that every launch repeats to the last digit: of others it says nothing.
     """
-    over = [_difference(ours, theirs, "rounds"), _difference(ours, theirs, "items")]
-    found = [one for one in over if one is not None]
-    if not found:
-        return None
-    return max(found, key=lambda one: -1.0 if one.low is None or one.high is None else one.high - one.low)
-
-
-def _difference(ours: Sample, theirs: Sample, along: str) -> Estimate | None:
-    our_values, our_keys = finite(ours.values, getattr(ours, along))
-    their_values, their_keys = finite(theirs.values, getattr(theirs, along))
-    common = np.intersect1d(our_keys, their_keys)
-    if not len(common):
-        return None
-    means = []
-    for values, keys in ((our_values, our_keys), (their_values, their_keys)):
-        among = np.isin(keys, common)
-        means.append(group_means(values[among], numbered(keys[among])[0], len(common)))
-    return estimate(means[0] - means[1])
-
-
-def _is_worse(ours: Sample, best: Sample, more: bool) -> bool:
-    """Whether a value is measurably worse; where no interval can be given, any difference is."""
-    found = paired_difference(ours, best)
-    if found is None:
-        return True
-    low, high = (found.value, found.value) if found.low is None or found.high is None else (found.low, found.high)
-    return high < 0 if more else low > 0
+    low, high = (None, None) if ratio is None else (ratio.low_together, ratio.high_together)
+    if low is None or high is None or low == high:
+        return -np.inf, np.inf
+    return (1 - high, 1 - low) if more else (low - 1, high - 1)

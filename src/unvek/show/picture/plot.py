@@ -14,8 +14,8 @@ from matplotlib.ticker import FuncFormatter, LogLocator, NullFormatter, NullLoca
 
 from unvek.core.digits import scale_for
 from unvek.core.findings.curve.curve import Curve, CurveRow
+from unvek.core.stats.fits import Line
 from unvek.show.palette import FORM_COLOURS, INK, PAPER
-from unvek.show.results.curve import FITS_WELL
 from unvek.show.terminal.console import clean
 from unvek.show.terminal.heads import HEADS
 
@@ -80,21 +80,19 @@ def _draw(axes: Axes, row: CurveRow, across: _Across, divisor: float, aside: flo
 
 
 def _fitted(row: CurveRow, x: np.ndarray) -> tuple[np.ndarray, np.ndarray] | None:
-    """The better of the fits, where one holds."""
-    line, power = row.fits.line, row.fits.power
-    at = np.linspace(x.min(), x.max(), 200)
-    holding = [fit for fit in (line, power) if fit is not None and fit.misfit <= FITS_WELL]
-    if not holding:
+    """The form that is said, if one is."""
+    fit, at = row.fits.said, np.linspace(x.min(), x.max(), 200)
+    if fit is None:
         return None
-    if min(holding, key=lambda fit: fit.misfit) is line and line is not None:
-        return at, line.fixed.value + line.per_one.value * at
-    return (at, power.factor * at**power.exponent.value) if power is not None else None
+    if isinstance(fit, Line):
+        return at, fit.fixed.value + fit.per_one.value * at
+    return at, fit.factor * at**fit.exponent.value
 
 
 def _lay_out(axes: Axes, found: Curve, across: _Across, unit: str) -> None:
     measure = f"{HEADS.get(found.measure, clean(found.measure))}{f', {unit}' if unit else ''}"
     has_ring = any(row.plateau is not None and row.plateau.cheapest != row.plateau.best for row in found.rows)
-    ring = "; ringed: the cheapest value not measurably worse than the best" if has_ring else ""
+    ring = "; ringed: the cheapest value that is not worse than the best by more than the margin" if has_ring else ""
     axes.set_title(clean(found.title), loc="left", color=INK, fontsize=15, pad=26)
     axes.text(0, 1.02, f"{measure} over {clean(found.axis)}: medians with 95 % intervals, every run a dot{ring}",
               transform=axes.transAxes, color=INK, fontsize=10, alpha=0.8)  # fmt: skip

@@ -1,6 +1,6 @@
 """A curve, drawn in the terminal: a row a value with its strip, then in words what the fits and the plateau say."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from rich.console import Console
@@ -8,8 +8,9 @@ from rich.text import Text
 
 from unvek.core.digits import Scale, column_scale
 from unvek.core.findings.curve.along import POSITION
-from unvek.core.findings.curve.curve import Curve, CurveRow, Value
+from unvek.core.findings.curve.curve import CLIENTS, Curve, CurveRow, PlateauFound, Value
 from unvek.core.measures.catalogue import TIME
+from unvek.core.stats.fits import Line
 from unvek.core.stats.student import Estimate
 from unvek.core.units import bytes_words, duration_words, ratio_decimals
 from unvek.show.palette import FORM_COLOURS, FORM_MARKS
@@ -20,8 +21,10 @@ from unvek.show.terminal.heads import HEADS
 from unvek.show.terminal.measure_strips import MeasureStrip, measure_strips
 from unvek.show.terminal.views import View
 
-FITS_WELL = 0.1  # root mean square of the relative misfit, above which a fit is said not to hold
 LEVEL = 0.05  # of an exponent: what grows less is level
+NO_FORM = (
+    "clients wait for each other, so that no form is fitted; a rate.NAME.sum tells from how many on they only wait."
+)
 
 
 def print_curve(out: Console, found: Curve) -> None:
@@ -53,7 +56,9 @@ def _print_hanging(out: Console, text: Text) -> None:
 def sentences(found: Curve, row: CurveRow) -> list[str]:
     """Word what a variant's curve says; one sentence at least."""
     words = [_course(found, row), _plateau(found, row), *_fits(found, row), _long_or_short(found, row)]
-    return [word for word in words if word] or ["no fit holds; the points tell what there is."]
+    if found.setting == CLIENTS:
+        words.append(NO_FORM if found.unit == "s" else "")
+    return [word for word in words if word] or ["no form fits; the points tell what there is."]
 
 
 def _course(found: Curve, row: CurveRow) -> str:
@@ -76,39 +81,65 @@ def _course(found: Curve, row: CurveRow) -> str:
 
 
 def _plateau(found: Curve, row: CurveRow) -> str:
-    if row.plateau is None or len(row.points) < 2 or found.measure == TIME:
+    plateau = row.plateau
+    if plateau is None or len(row.points) < 2 or found.measure == TIME:
         return ""
-    best, cheapest = row.plateau.best, row.plateau.cheapest
-    others = [value for value in row.plateau.as_good if value != best]
-    said = f"best at {found.setting} {_value(best)}"
-    if not others:
-        return f"{said}; all other values are measurably worse."
-    said += f"; {', '.join(map(_value, others))} {'is' if len(others) == 1 else 'are'} not measurably worse"
-    return f"{said}, and the cheapest of these is {_value(cheapest)}." if cheapest != best else f"{said}, but dearer."
+    if found.setting == CLIENTS and found.measure.endswith(".sum"):
+        return _knee(plateau)
+    best, cheapest, setting = plateau.best, plateau.cheapest, clean(found.setting)
+    others = [value for value in plateau.as_good if value != best]
+    said = [f"best at {setting} {_value(best)}"]
+    if others:
+        said.append(f"{_and(others)} {_is(others)} not worse by more than {plateau.margin}")
+    if cheapest != best:
+        said.append(f"and the cheapest of these is {_value(cheapest)}")
+    elif others:
+        said.append("but dearer")
+    if plateau.worse:
+        said.append(f"{_and(plateau.worse)} {_is(plateau.worse)} worse")
+    if plateau.untold:
+        said.append(f"of {_and(plateau.untold)} it can't be told")
+    return "; ".join(said).replace("; and", ", and").replace("; but", ", but") + "."
+
+
+def _knee(plateau: PlateauFound) -> str:
+    """How many clients fill a server: the fewest with which all together get as much as with the best number."""
+    best, fill = plateau.best, plateau.cheapest
+    if fill != best:
+        said = [f"{_value(fill)} {'client fills' if fill == 1 else 'clients fill'} it: with more they only wait"]
+    else:
+        said = [f"all together get the most with {_value(best)} of them"]
+    if plateau.worse:
+        said.append(f"with {_and(plateau.worse)} they get less")
+    if plateau.untold:
+        said.append(f"whether {_and(plateau.untold)} get less by more than {plateau.margin} can't be told")
+    return "; ".join(said) + "."
+
+
+def _and(values: Sequence[Value]) -> str:
+    words = [_value(value) for value in values]
+    return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]}"
+
+
+def _is(values: Sequence[Value]) -> str:
+    return "is" if len(values) == 1 else "are"
 
 
 def _fits(found: Curve, row: CurveRow) -> list[str]:
-    words = []
-    fitted, power = row.fits.line, row.fits.power
-    if found.setting == POSITION:
+    """The one form that fits best, if one does, between the values that were run."""
+    fit = None if found.setting == POSITION else row.fits.said
+    if fit is None:
         return []
-    if fitted is not None and fitted.misfit <= FITS_WELL:
-        one = clean(found.setting).removesuffix("s")
-        words.append(
-            f"{_amount(fitted.fixed, found.unit)} fixed and {_amount(fitted.per_one, found.unit)} for each {one}, "
-            f"which fits within {100 * fitted.misfit:.1f} %."
-        )
-    if power is not None and power.misfit <= FITS_WELL:
-        exponent = _estimate(power.exponent, Scale("", 1))
-        if abs(power.exponent.value) < LEVEL:
-            words.append(f"twice the {clean(found.setting)} come to hardly more (exponent {exponent}).")
-        else:
-            doubling = _estimate(power.doubling, Scale("", 1))
-            words.append(
-                f"twice the {clean(found.setting)} come to {doubling} times as much: a power law with exponent "
-                f"{exponent}, which fits within {100 * power.misfit:.1f} %."
-            )
-    return words
+    setting = clean(found.setting)
+    fits = f"which fits within {100 * fit.misfit:.1f} %"
+    if isinstance(fit, Line):
+        return [f"{_amount(fit.fixed, found.unit)} fixed and {_amount(fit.per_one, found.unit)} for each "
+                f"{setting.removesuffix('s')}, {fits}."]  # fmt: skip
+    exponent = _estimate(fit.exponent, Scale("", 1))
+    if abs(fit.exponent.value) < LEVEL:
+        return [f"twice the {setting} come to hardly more (exponent {exponent})."]
+    doubling = _estimate(fit.doubling, Scale("", 1))
+    return [f"twice the {setting} come to {doubling} times as much: a power law with exponent {exponent}, {fits}."]
 
 
 def _long_or_short(found: Curve, row: CurveRow) -> str:
@@ -125,13 +156,13 @@ def _amount(found: Estimate, unit: str) -> str:
     if unit not in ("s", "B"):
         return _estimate(found, Scale(unit, 1)) + (f" {unit}" if unit else "")
     words: Callable[[float], str] = duration_words if unit == "s" else bytes_words
-    if found.value < 0:
-        return (
-            "nothing" if found.low is None or (found.high or 0) >= 0 else f"less than nothing (-{words(-found.value)})"
-        )
+    if found.value < 0 and (found.low is None or (found.high or 0) < 0):
+        return "nothing" if found.low is None else f"less than nothing (-{words(-found.value)})"
     if found.low is None or found.high is None:
         return words(found.value)
-    return f"{words(found.value)} ({words(max(0.0, found.low))} to {words(max(0.0, found.high))})"
+    if found.low <= 0:
+        return f"up to {words(max(0.0, found.high))}"
+    return f"{words(found.value)} ({words(found.low)} to {words(found.high)})"
 
 
 def _estimate(found: Estimate, scale: Scale) -> str:

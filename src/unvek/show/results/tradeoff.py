@@ -31,12 +31,9 @@ def print_tradeoff(out: Console, found: Tradeoff) -> None:
     names = ", ".join(HEADS.get(count.measure, clean(count.measure)) for count in found.counts)
     margins = ", ".join(dict.fromkeys(count.margin for count in found.counts))
     out.print()
-    out.print(
-        faint(
-            f"The frontier: beaten by none, on {names}; within the margin ({margins}) two are even. How probable that is: "
-            "from draws of what launches and tasks may truly come to."
-        )
-    )
+    words = (f"The frontier: beaten by none, on {names}; within the margin ({margins}) two are even. How probable that "
+             "is: from draws of what launches and tasks may truly come to.")  # fmt: skip
+    out.print(faint(words))
     for note in found.notes:
         out.print(faint(clean(note)))
 

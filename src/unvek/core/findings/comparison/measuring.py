@@ -12,7 +12,7 @@ from unvek.core.findings.comparison.found import BesideFound, MeasureFound
 from unvek.core.findings.comparison.parts import Part
 from unvek.core.plan.model import COUNTED
 from unvek.core.stats.beside import ratios_of_sums, slowest
-from unvek.core.stats.conclusion import rounds_to_settle
+from unvek.core.stats.conclusion import outlook
 from unvek.core.stats.corpus import over_all_tokens
 from unvek.core.stats.items import tasks_to_tell
 from unvek.core.stats.launches import Ratio, location
@@ -46,6 +46,7 @@ class MeasureInTable:
         is_sure_of_nothing = self._is_score and ratio is not None and ratio.low_together == ratio.high_together
         margin, share = evidence.margin(measure.name), self._margin_share(place)
         answer = None if is_sure_of_nothing else answer_of(measure, ratio, share)
+        ahead = outlook(ratio, share) if ratio is not None and answer == UNCLEAR else None
         values = evidence.values.of(measure.name)[mine]
         known = values[np.isfinite(values)]
         drift = drift_of(evidence, measure.name, mine) if measure.name in evidence.values.likeness_names else None
@@ -58,7 +59,9 @@ class MeasureInTable:
             high=located.high if located else None,
             ratio=ratio_found(ratio),
             answer=answer,
-            more_rounds=rounds_to_settle(ratio, share) if ratio is not None and answer == UNCLEAR else None,
+            more_rounds=ahead.middle if ahead is not None else None,
+            more_rounds_low=ahead.low if ahead is not None else None,
+            more_rounds_high=ahead.high if ahead is not None else None,
             over=TASKS if self._is_score else LAUNCHES,
             drift=drift.value if drift else None,
             drift_low=drift.low if drift else None,

@@ -30,6 +30,9 @@ def notes_of(
     if comparisons > 1:
         yield (f"Intervals and answers are of {comparisons} comparisons together: were all variants alike, any of them "
                "would be told apart in at most 5 of 100 such tables.")  # fmt: skip
+    if any(row.measures[main].more_rounds_low for row in rows) and evidence.pilot is None:
+        yield ("Rounds that are added by hand until an answer pleases make one up: settle_to in the plan's [schedule] "
+               "adds as many as it takes, settled beforehand, and keeps the intervals true.")  # fmt: skip
     yield from _besides(rows, reference, main, digits)
     for name in measures:
         if words := _records_words(rows, reference, name):

@@ -121,11 +121,14 @@ def _range(ratio: RatioFound, name: str, digits: Digits) -> str:
 
 
 def _needed(found: MeasureFound) -> str:
+    """What would tell: of scores tasks; of others so many rounds, as a range with its chance."""
     if found.over == "tasks":
         return "more tasks would be needed to tell"
-    if found.more_rounds is None:
+    if found.more_rounds_low is None:
         return "very many more rounds would be needed to tell"
-    return f"about {counted(found.more_rounds, 'more round')} would tell"
+    if found.more_rounds_high is None:
+        return f"{found.more_rounds_low} more rounds or very many would tell"
+    return f"8 in 10 that {found.more_rounds_low} to {found.more_rounds_high} more rounds tell"
 
 
 def _split_words(split: Split, digits: Digits) -> str:

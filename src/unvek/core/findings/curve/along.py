@@ -124,9 +124,9 @@ def _row(evidence: Evidence, variant: VariantOnRecord, courses: Mapping[int, _Al
         points=tuple(
             _point(sample, middle, evidence) for sample, middle in zip(samples, middles.tolist(), strict=True)
         ),
-        fits=FitsFound(
-            line=line(x, y, np.repeat(launches, stretches), evidence.pilot),
-            power=power_law(x, y, np.repeat(launches, stretches), evidence.pilot),
+        fits=FitsFound.of(
+            line(x, y, np.repeat(launches, stretches), evidence.pilot),
+            power_law(x, y, np.repeat(launches, stretches), evidence.pilot),
         ),
         plateau=None,
         change=_change(samples[0], samples[-1], evidence.pilot),

@@ -23,6 +23,11 @@ MOST_VALUES = 60
 ALL = "all variants"  # of a curve across them
 MOST_DOTS = 400  # single runs drawn of one point
 ADDS_UP = ("s", "J")  # of two runs one after the other there is as much as of both
+FITS_WELL = 0.1  # root mean square of the relative misfit, above which a form does not fit
+FEWEST_VALUES = 3  # through two any form goes
+CLIENTS = "clients"  # of these more do not do more of the same: they wait for each other
+# Settings of how long what is made is: one long thing may be held against several short ones.
+LENGTHS = frozenset(("frames", "seconds", "length", "tokens", "most_tokens", "batch"))
 Value = float | str | bool
 
 
@@ -40,11 +45,16 @@ class PointFound:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PlateauFound:
-    """The best value, those not measurably worse than it, and the cheapest (in time) of these."""
+    """The best value; those shown not to be worse than it by more than the margin, itself among them; those shown to be
+    worse; those of which neither is shown; and the cheapest (in time, of clients in their number) that is as good.
+    """
 
     best: Value
     as_good: tuple[Value, ...]
+    worse: tuple[Value, ...]
+    untold: tuple[Value, ...]
     cheapest: Value
+    margin: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -61,10 +71,24 @@ class LongOrShort:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class FitsFound:
-    """Fits through a variant's points; None where there are too few, what is fitted is not positive, or a score."""
+    """Fits through a variant's points; None where there are under three, what is fitted is not positive, or a score.
+
+    form: the one that is said, "line" or "power": it misses least, and fits; None where neither does.
+    """
 
     line: Line | None
     power: PowerLaw | None
+    form: str | None
+
+    @classmethod
+    def of(cls, line: Line | None, power: PowerLaw | None) -> "FitsFound":
+        known = {"line": line, "power": power}
+        misfits = {form: fit.misfit for form, fit in known.items() if fit is not None and fit.misfit <= FITS_WELL}
+        return cls(line=line, power=power, form=min(misfits, key=lambda form: misfits[form], default=None))
+
+    @property
+    def said(self) -> Line | PowerLaw | None:
+        return {"line": self.line, "power": self.power}.get(self.form or "")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -102,11 +126,16 @@ class Curve:
 
 @dataclass(frozen=True, slots=True)
 class Values:
-    """The value of the setting of each run: a place in `names`, or -1; items are what is the same at every value."""
+    """The value of the setting of each run: a place in `names`, or -1; items are what is the same at every value.
+
+    is_length: whether more of the setting is more of what is made; are_clients: whether it is how many ask at once.
+    """
 
     names: tuple[Value, ...]
     places: NDArray[np.int64]
     items: NDArray[np.int64]
+    is_length: bool
+    are_clients: bool
 
     @property
     def numbers(self) -> NDArray[np.float64] | None:
@@ -162,6 +191,8 @@ def values_of(evidence: Evidence, setting: str) -> Values:
         names=tuple(names),
         places=np.array([-1 if value is None else places[value] for value in found], np.int64),
         items=np.array([items.setdefault(key, len(items)) for key in keys], np.int64),
+        is_length=setting in LENGTHS or any(setting in task.facts for task in evidence.settings.tasks.values()),
+        are_clients=setting == CLIENTS,
     )
 
 
@@ -205,17 +236,20 @@ def _row(evidence: Evidence, variant: VariantOnRecord | None, values: Values, me
         for place, these in zip(places, at_places, strict=True)
     )
     numbers = values.numbers
-    fits = FitsFound(line=None, power=None)
-    if numbers is not None and len(places) > 1 and not evidence.values.is_score(measure.name):  # a score is no amount
+    fits = FitsFound.of(None, None)
+    is_amount = not evidence.values.is_score(measure.name) and not values.are_clients
+    if numbers is not None and len(places) >= FEWEST_VALUES and is_amount:
         x = numbers[values.places[known]]
-        fits = FitsFound(
-            line=line(x, y[known], launches[known], evidence.pilot),
-            power=power_law(x, y[known], launches[known], evidence.pilot) if len(places) > 2 else None,
+        fits = FitsFound.of(
+            line(x, y[known], launches[known], evidence.pilot), power_law(x, y[known], launches[known], evidence.pilot)
         )
     samples = [
-        Sample(y[these], evidence.runs.round[these], launches[these], values.items[these]) for these in at_places
+        Sample(
+            y[these], evidence.runs.round[these], launches[these], values.items[these], evidence.runs.task_codes[these]
+        )
+        for these in at_places
     ]
-    adds_up = measure.unit in ADDS_UP and numbers is not None and variant is not None
+    adds_up = values.is_length and measure.unit in ADDS_UP and numbers is not None and variant is not None
     return CurveRow(
         variant=variant.name if variant is not None else ALL,
         form=(variant or evidence.variants[0]).form,
@@ -244,19 +278,35 @@ def _plateau(evidence: Evidence, mine: NDArray[np.bool_], values: Values, measur
              samples: Sequence[Sample], points: Sequence[PointFound]) -> PlateauFound | None:  # fmt: skip
     if measure.better is None:
         return None
-    times = evidence.values.of(TIME)
-    mine = mine & np.isfinite(times)
-    costs = [
-        float(np.median(times[at])) if np.any(at := mine & (values.places == place)) else np.inf for place in places
-    ]
-    found = plateau(samples, [point.typical for point in points], costs, more=measure.better == MORE)
+    name, middles = measure.name, [point.typical for point in points]
+    costs = _costs(evidence, mine, values, places)
+    more = measure.better == MORE
+    margin = evidence.margin(name)
+    best = (max if more else min)(middles)
+    found = plateau(
+        samples, middles, costs, more=more, margin=margin.share_of(best), is_score=evidence.values.is_score(name),
+        averaged=evidence.values.is_averaged(name),
+    )  # fmt: skip
     if found is None:
         return None
-    return PlateauFound(
-        best=points[found.best].value,
-        as_good=tuple(points[place].value for place in found.as_good),
-        cheapest=points[found.cheapest].value,
+    as_good, worse, untold = (
+        tuple(points[place].value for place in these) for these in (found.as_good, found.worse, found.untold)
     )
+    return PlateauFound(
+        best=points[found.best].value, as_good=as_good, worse=worse, untold=untold,
+        cheapest=points[found.cheapest].value, margin=margin.words,
+    )  # fmt: skip
+
+
+def _costs(evidence: Evidence, mine: NDArray[np.bool_], values: Values, places: Sequence[int]) -> list[float]:
+    """What each value costs: the time that it takes, or how many clients it is."""
+    if values.are_clients and values.numbers is not None:
+        return [float(values.numbers[place]) for place in places]
+    times = evidence.values.of(TIME)
+    mine = mine & np.isfinite(times)
+    return [
+        float(np.median(times[at])) if np.any(at := mine & (values.places == place)) else np.inf for place in places
+    ]
 
 
 def _long_or_short(samples: Sequence[Sample], names: Sequence[Any]) -> list[LongOrShort]:

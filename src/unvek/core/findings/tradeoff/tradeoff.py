@@ -128,7 +128,8 @@ def _of_frontier(rows: Sequence[TradeoffRow], in_circle: Sequence[str]) -> Itera
         yield f"Each of these beats another of them, by margins, in a circle, so all stay: {', '.join(in_circle)}."
     for row in rows:
         if row.not_judged:
-            yield f"{row.variant} could not be judged, so it is on no frontier and not picked: {'; '.join(row.not_judged)}."
+            why = "; ".join(row.not_judged)
+            yield f"{row.variant} could not be judged, so it is on no frontier and not picked: {why}."
 
 
 def _notes(
