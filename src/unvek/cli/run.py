@@ -15,17 +15,22 @@ from unvek.cli.options import logbook_option, name_option, plan_argument, tell
 @name_option
 @click.option("--plain", is_flag=True, help="Print a line a run, and draw nothing.")
 @click.option("--afresh", is_flag=True, help="Void this plan's runs so far, and make all of them anew.")
+@click.option("--undisturbed", is_flag=True, help="Make rounds again in which something else took the machine.")
 @click.option("--wait", is_flag=True, help="Wait while other runs are being made on this machine.")
 @click.option("--keep-going", is_flag=True, help="Go on when the terminal is closed.")
 def run(
-    plan: Path, logbook_path: Path | None, name: str | None, plain: bool, afresh: bool, wait: bool, keep_going: bool
-) -> None:
+    plan: Path, logbook_path: Path | None, name: str | None, plain: bool, afresh: bool, undisturbed: bool, wait: bool,
+    keep_going: bool,
+) -> None:  # fmt: skip
     """Make the runs of PLAN, and watch them.
 
     On a terminal a live view is drawn; elsewhere a line is printed for each run, on standard error. Each finished
     run is safe on the disk at once. The same command again goes on where it was stopped, and makes only what is
     missing. Ctrl-C skips the run in progress; twice within two seconds stops. One benchmark is made at a time on
     a machine; 'unvek watch' shows it from another terminal.
+
+    With --undisturbed a round is made again, of all variants alike, where in a tenth of its runs or more other
+    processes or the host took 0.2 cores or more: by the machine's counters, never by a time, three times at most.
 
     \b
     Examples, in the demo's folder:
@@ -39,9 +44,13 @@ def run(
     from unvek.core.session.workplace import RunOptions
 
     checked = read_plan(plan)
-    with shown(RunOptions(name=name, afresh=afresh, wait=wait, keep_going=keep_going), plain) as options:
+    with shown(
+        RunOptions(name=name, afresh=afresh, undisturbed=undisturbed, wait=wait, keep_going=keep_going), plain
+    ) as options:
         made = make_runs(checked, logbook_path or logbook_beside(checked), options)
     click.echo(_summary(made.made, made.failed, made.already, made.stopped), err=True)
+    if made.made_again:
+        tell(f"made again, since something else took the machine: round {', '.join(map(str, made.made_again))}")
     for words in made.told:
         tell(words)
     if made.stopped:

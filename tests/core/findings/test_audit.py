@@ -11,6 +11,7 @@ from unvek.core.evidence.gathering import Selection, gather
 from unvek.core.findings.audit.audit import audit
 from unvek.core.findings.audit.files import file_findings
 from unvek.core.findings.comparison.comparison import compare
+from unvek.core.plan.cells import order_of_round
 from unvek.core.run.events.record import LaunchAbout
 
 MADE_OF = {"runner": "python", "script": {"painter.py": "aa"}, "files": {}, "total_includes_load": False}
@@ -196,6 +197,24 @@ class Confounders(TwoVariants):
                                   launch=launch, provenance=MADE_OF)  # fmt: skip
         self.assertEqual(self.found(), {"long-tail": ("doubt", ("swift",))})
 
+    def test_what_a_launch_leaves_behind_for_the_next_is_told(self):
+        rng, names, last = np.random.default_rng(3), ("full", "half", "swift", "lean"), ""
+        self.plan(*names, cells=[f"{name}/violet/1" for name in names], quality=None)
+        for number in range(1, 9):
+            for name in order_of_round(names, "balanced", 0, number):
+                launch = self.logbook.open_launch(name, number)
+                level = np.exp(rng.normal(0, 0.003)) * (1.03 if last == "half" else 1.0)
+                for place in (2, 3):
+                    self.run_made(
+                        f"{name}/violet/1", level, number, place=place, repeat=place, launch=launch, provenance=MADE_OF
+                    )
+                last = name
+        self.assertEqual(self.found()["carry-over"], ("doubt", ("full", "swift", "lean")))
+        text = next(one.text for one in audit(gather(self.logbook)).findings if one.code == "carry-over")
+        self.assertRegex(
+            text, r"^The launch after one of half takes [23]\.\d % longer than after the others \(95 % interval "
+        )
+
     def test_outputs_that_are_all_the_same_or_blank_or_no_numbers_are_told(self):
         tasks = tuple(planned_task(name, wanted=()) for name in ("violet", "amber"))
         self.plan("full", "swift", cells=[f"{name}/{task}/1" for name in ("full", "swift") for task in ("violet", "amber")],
@@ -258,7 +277,7 @@ class Sentences(TwoVariants):
         self.assertEqual(self.sentence(1.0, 0.0001), "swift takes as long as full, within 2 %.")
         self.assertRegex(
             self.sentence(1.0, 0.3),
-            r"^swift may be faster or slower than full \(95 % interval .* times\); (about|very many) .* tell\.$",
+            r"^swift may be faster or slower than full \(95 % interval .* times\); (8 in 10 that|[0-9]+ more rounds or very many|very many) .* tell\.$",
         )
 
 

@@ -2,6 +2,8 @@
 
 import os
 import unittest
+from collections import Counter
+from itertools import pairwise
 
 from tests.support import LIKENESS, QUICK, SLOW, ProjectTest, task, variant
 from unvek.core.errors import InputError, PlanError
@@ -24,7 +26,7 @@ class GoodPlans(ProjectTest):
             )
         )
         small = plan.variant("small")
-        self.assertEqual((plan.schedule.rounds, plan.schedule.order, plan.reference), (4, "rotated", "slow"))
+        self.assertEqual((plan.schedule.rounds, plan.schedule.order, plan.reference), (4, "balanced", "slow"))
         self.assertEqual(dict(small.settings), {"steps": 4, "guidance": 1.5, "tiled": True})
         self.assertEqual((small.limits.run_s, small.limits.stall_s), (5.0, 60.0))
         self.assertEqual(small.weights, (self.folder / "weights.bin",))
@@ -105,6 +107,14 @@ class GoodPlans(ProjectTest):
         names = ("a", "b", "c")
         rotated = [order_of_round(names, "rotated", 0, number) for number in (1, 2, 3, 4)]
         self.assertEqual(rotated, [("a", "b", "c"), ("b", "c", "a"), ("c", "a", "b"), ("a", "b", "c")])
+        for count in (2, 3, 4, 7, 8):
+            many = tuple(range(count))
+            rows = [order_of_round(many, "balanced", 0, n) for n in range(1, count * (1 + count % 2) + 1)]
+            after = Counter(pair for row in rows for pair in pairwise(row))
+            self.assertEqual(
+                (len(after), len(set(after.values()))), (count * (count - 1), 1), "each after each, as often"
+            )
+            self.assertEqual({frozenset(column) for column in zip(*rows, strict=True)}, {frozenset(many)})
         shuffled = [order_of_round(names, "shuffled", 7, number) for number in range(1, 9)]
         self.assertEqual(shuffled, [order_of_round(names, "shuffled", 7, number) for number in range(1, 9)])
         self.assertGreater(len(set(shuffled)), 1)

@@ -63,7 +63,7 @@ class Course:
     machine: Mapping[str, Any]
 
 
-def _batches(values: Sequence[Any]) -> Iterator[Sequence[Any]]:
+def batches(values: Sequence[Any]) -> Iterator[Sequence[Any]]:
     """Yield so many at a time as one statement may name."""
     return (values[start : start + NAMED_AT_A_TIME] for start in range(0, len(values), NAMED_AT_A_TIME))
 
@@ -179,7 +179,7 @@ class LogbookReading(FilledSlots):
     def runs_numbered(self, numbers: Sequence[int]) -> list[KeptRun]:
         """Return the runs of these numbers, those of plans, in the order in which they were made."""
         runs = tables.runs.c
-        return [run for some in _batches(numbers) for run in self.run_table(KeptRun, where=[runs.number.in_(some)])]
+        return [run for some in batches(numbers) for run in self.run_table(KeptRun, where=[runs.number.in_(some)])]
 
     def runs_of_session(self, session: int) -> list[KeptRun]:
         """Return the runs of a session that are not voided."""
@@ -191,7 +191,7 @@ class LogbookReading(FilledSlots):
         """Return the numbers of the runs of each id: of one that was replaced several, the one that counts last."""
         runs = tables.runs.c
         found: dict[str, list[int]] = {}
-        for some in _batches(ids):
+        for some in batches(ids):
             query = select(runs.id, runs.number).where(runs.id.in_(some)).order_by(runs.voided.is_(None), runs.number)
             for row in self._rows(query):
                 found.setdefault(row.id, []).append(row.number)
@@ -277,7 +277,7 @@ class LogbookReading(FilledSlots):
     def measurements_of(self, *runs: int) -> list[MeasurementRow]:
         """Return the measurements of some runs."""
         measurements = tables.measurements
-        queries = (select(measurements).where(measurements.c.run.in_(some)) for some in _batches(runs))
+        queries = (select(measurements).where(measurements.c.run.in_(some)) for some in batches(runs))
         return [row for query in queries for row in self._values(MeasurementRow, query)]
 
     def without_value(self) -> list[MeasurementRow]:

@@ -16,7 +16,7 @@ from unvek.core.logbook import tables
 from unvek.core.logbook.database import told_of_disk
 from unvek.core.logbook.folder import OutputFile
 from unvek.core.logbook.plan_record import plan_as_json
-from unvek.core.logbook.reading import LogbookReading
+from unvek.core.logbook.reading import LogbookReading, batches
 from unvek.core.logbook.rows import KeptRun, LaunchRow, MeasurementRow, OutputRow, RunDetails, SessionRow
 from unvek.core.measures.definition import Definition
 from unvek.core.plan.model import Plan
@@ -143,6 +143,12 @@ class Logbook(LogbookReading):
             return connection.execute(
                 runs.update().where(runs.c.cell.in_(list(cell_keys)), runs.c.voided.is_(None)).values(voided=reason)
             ).rowcount
+
+    def void_runs(self, numbers: Sequence[int], reason: str) -> None:
+        """Take these runs out, with the reason."""
+        with self._writing() as connection:
+            for some in batches(numbers):
+                connection.execute(tables.runs.update().where(tables.runs.c.number.in_(some)).values(voided=reason))
 
     def keep_measurements(self, measured: Iterable[Measurement]) -> None:
         """Keep what was worked out from outputs; what is there already under the same identity is left."""

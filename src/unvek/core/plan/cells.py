@@ -99,10 +99,27 @@ def _cell(plan: Plan, sources: Sources, variant: Variant, varied: Settings, task
 
 
 def order_of_round(names: tuple[str, ...], order: str, shuffle_seed: int, round_number: int) -> tuple[str, ...]:
-    """Return the variants' order in a round (from 1): as listed, rotated by one each round, or shuffled."""
+    """Return the variants' order in a round (from 1): balanced, rotated by one each round, shuffled, or as listed.
+
+    Balanced is such that after as many rounds as there are variants (twice as many, where their number is odd) each has
+    stood at each place equally often, and has followed every other equally often (Williams 1949, "Experimental designs
+    balanced for the estimation of residual effects of treatments").
+    """
+    if order == "balanced":
+        return _balanced(names, round_number - 1)
     if order == "rotated":
         start = (round_number - 1) % len(names)
         return names[start:] + names[:start]
     if order == "shuffled":
         return tuple(random.Random(f"{shuffle_seed}/{round_number}").sample(names, len(names)))
     return names
+
+
+def _balanced(names: tuple[str, ...], row: int) -> tuple[str, ...]:
+    """A row of Williams' square; of an odd number every second row is the one before it, turned round."""
+    count = len(names)
+    is_odd = count % 2 == 1
+    shift = (row // 2 if is_odd else row) % count
+    zigzag = [(place + 1) // 2 if place % 2 else -(place // 2) for place in range(count)]  # 0, 1, -1, 2, -2...
+    ordered = tuple(names[(step + shift) % count] for step in zigzag)
+    return ordered[::-1] if is_odd and row % 2 == 1 else ordered

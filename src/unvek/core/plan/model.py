@@ -13,7 +13,7 @@ SettingValue = str | int | float | bool
 Settings = Mapping[str, SettingValue]
 
 FORMS = ("full", "quantized", "distilled", "tuned", "mixed")
-ORDERS = ("rotated", "shuffled", "listed")
+ORDERS = ("balanced", "rotated", "shuffled", "listed")
 STALL_S = 300.0
 
 
@@ -28,7 +28,7 @@ class Schedule:
     rounds: int = 3
     repeats: int = 2
     warmups: int = 1
-    order: str = "rotated"
+    order: str = "balanced"
     shuffle_seed: int = 0
     pause_s: float = 0.0
     settle_to: float | None = None

@@ -22,7 +22,8 @@ class Made:
     """What came of a `run`: how many were to be made and were, how many of these failed, and whether it was stopped.
 
     session is None where there was nothing to make. told is what is to be said of what the runs told: numbers under
-    names that are not theirs to give, and such as can't be.
+    names that are not theirs to give, and such as can't be. made_again are rounds in which something else took the
+    machine, each as often as it was made again.
     """
 
     planned: int
@@ -32,6 +33,7 @@ class Made:
     stopped: bool
     session: str | None
     told: tuple[str, ...]
+    made_again: tuple[int, ...]
 
 
 def make_runs(plan: Plan, logbook_path: Path, options: RunOptions | None = None) -> Made:
@@ -51,6 +53,8 @@ def make_runs(plan: Plan, logbook_path: Path, options: RunOptions | None = None)
         weights = {variant.name: weights_bytes(variant) for variant in plan.variants}
         logbook.record_plan(plan, [cell.key for cell in cells], weights)
         rounds = RoundsToMake(plan, cells, logbook, rig)
+        if options.undisturbed and not rounds.pending:
+            rounds.disturbed()
         remaining, pending = rounds.remaining, rounds.pending
         forecast = remaining.time_left_s(held.forecaster) if pending else None
         number = logbook.record_forecast(plan.title, pending, *forecast) if forecast is not None else None
@@ -58,7 +62,7 @@ def make_runs(plan: Plan, logbook_path: Path, options: RunOptions | None = None)
         began_s = monotonic()
         with held.bench(rounds.standing, cells, forecast) as (bench, tally):
             engine = Engine(bench, Assignment(plan=plan, sources=sources, remaining=remaining))
-            engine.make(_groups(rounds, bench))
+            engine.make(_groups(rounds, bench, options))
         logbook.end_session()
         stopped = held.interruption.no_more()
         if number is not None and tally.made == pending and not stopped:
@@ -66,13 +70,14 @@ def make_runs(plan: Plan, logbook_path: Path, options: RunOptions | None = None)
         return Made(
             planned=rounds.planned, already=rounds.planned - rounds.pending, made=tally.made, failed=tally.failed,
             stopped=stopped, session=session.name if session is not None else None, told=tuple(engine.told.values()),
+            made_again=tuple(rounds.made_again),
         )  # fmt: skip
 
 
-def _groups(rounds: RoundsToMake, bench: Bench) -> Iterator[list[PendingRun]]:
-    """Yield the runs to make; where it takes more rounds to settle, the journal is told, and they go on."""
+def _groups(rounds: RoundsToMake, bench: Bench, options: RunOptions) -> Iterator[list[PendingRun]]:
+    """Yield the runs to make; the journal is told where rounds are made again, or it takes more to settle."""
     yield from rounds.groups()
-    while not bench.interruption.no_more() and rounds.grown():
+    while not bench.interruption.no_more() and ((options.undisturbed and rounds.disturbed()) or rounds.grown()):
         journal = bench.journal
         if journal.begin_again is not None:
             journal.tell(replace(journal.begin_again(), left_s=rounds.remaining.time_left_s(bench.forecaster)))

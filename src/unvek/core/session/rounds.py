@@ -8,6 +8,7 @@ from unvek.core.plan.model import Plan
 from unvek.core.run.engine.engine import PendingRun, pending_groups
 from unvek.core.run.remaining import Remaining
 from unvek.core.session.settling import settled_plan
+from unvek.core.session.undisturbed import void_disturbed_rounds
 from unvek.core.session.what_is_left import Standing, remaining_of
 
 
@@ -19,11 +20,13 @@ class RoundsToMake:
         self.plan = settled_plan(plan, cells, logbook, rig)
         self.remaining: Remaining = remaining_of(self.plan, cells, logbook, rig)
         self.pending = self.remaining.runs
+        self._again = 0
+        self.made_again: list[int] = []  # rounds
 
     @property
     def planned(self) -> int:
         """How many runs there are to be, in all."""
-        return len(self._cells) * self.plan.schedule.runs_of_a_cell
+        return len(self._cells) * self.plan.schedule.runs_of_a_cell + self._again
 
     def standing(self) -> Standing:
         return Standing(self.plan, self.remaining, self.planned)
@@ -33,6 +36,18 @@ class RoundsToMake:
         yield from pending_groups(
             self.plan, self._cells, lambda cells, number: self._logbook.done(cells, self._rig, number)
         )
+
+    def disturbed(self) -> bool:
+        """Take out the rounds in which something else took the machine; `groups` then yields them again."""
+        found = void_disturbed_rounds(self._logbook, self._cells, self._rig)
+        if not found:
+            return False
+        self.made_again += found
+        added = remaining_of(self.plan, self._cells, self._logbook, self._rig)
+        self.remaining.add(added)
+        self.pending += added.runs
+        self._again += added.runs
+        return True
 
     def grown(self) -> bool:
         """Look whether it takes more rounds, now that these are made; `groups` then yields what these add."""

@@ -39,12 +39,14 @@ MOST_EARLIER = 5000  # earlier runs that the journal tells a new viewer of
 class RunOptions:
     """How a user wants runs to be made, and who hears of it.
 
-    name is what the session is called. listener hears the journal's entries in this process; on_journal is called with
+    name is what the session is called. undisturbed: make rounds again in which something else took the machine.
+    listener hears the journal's entries in this process; on_journal is called with
     the journal's path before the first run; tell hears of what takes long; on_wait hears who holds the machine.
     """
 
     name: str | None = None
     afresh: bool = False
+    undisturbed: bool = False
     wait: bool = False
     keep_going: bool = False
     listener: Listener | None = None

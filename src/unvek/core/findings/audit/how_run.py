@@ -164,7 +164,8 @@ def _disturbed(evidence: Evidence) -> Iterator[Confounder]:
                 code="disturbed", severity=severity, variants=tuple(found),
                 text=f"During {many}, other processes or the host took up to {most:.1f} cores: {numbers_words(found)}.",
                 why="A model that has to share its cores is slower than it need be.",
-                mend="See 'unvek rig' for what else runs; void those runs with 'unvek void' and run the plan again.",
+                mend="See 'unvek rig' for what else runs; 'unvek run --undisturbed' makes such rounds again, by the "
+                     "machine's counters alone and for all variants alike.",
             )  # fmt: skip
 
 
@@ -180,7 +181,7 @@ def _trend(evidence: Evidence) -> Iterator[Confounder]:
                  f"{100 * abs(math.expm1(changed)):.0f} % from the first third of it to the last.",
             why="A machine that heats up or settles changes every figure. Ratios are paired by round, so they feel it "
                 "little; medians do.",
-            mend="Keep order = \"rotated\", and let the machine settle; then 'unvek run --afresh'.",
+            mend="Keep order = \"balanced\", and let the machine settle; then 'unvek run --afresh'.",
         )  # fmt: skip
 
 
