@@ -38,7 +38,7 @@ DRAWS, KEEPS, WATCHES = {"rich"}, {"sqlalchemy"}, {"psutil"}
 COMPUTES, LOOKS_AT_PICTURES = {"numpy"}, {"PIL"}
 USES = {
     "rig": DRAWS | WATCHES,
-    "check": DRAWS | KEEPS | WATCHES,  # which runs are there already on this machine
+    "check": DRAWS | KEEPS | WATCHES | COMPUTES,  # which runs are there already, and what they say of such a plan
     "log": DRAWS | KEEPS,
     "show": DRAWS | KEEPS,
     "note": KEEPS,

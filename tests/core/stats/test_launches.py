@@ -9,7 +9,7 @@ from scipy import stats
 
 from benchmarks.experiments import Hardships, runs_of
 from unvek.core.plan.model import USUAL_MARGIN
-from unvek.core.stats.conclusion import conclusion, outlook
+from unvek.core.stats.conclusion import conclusion, outlook, smallest_told
 from unvek.core.stats.launches import Ratio, Sample, location, paired_ratio, ratios_together
 from unvek.core.stats.levels import Levels
 from unvek.core.stats.quantiles import student_quantile
@@ -224,6 +224,15 @@ class Answers(unittest.TestCase):
                         of.append(conclusion(later, True, SPEED, MARGIN) != "unclear")
         shares = {name: np.mean(of) for name, of in told.items()}
         self.assertTrue(shares["low"] < 0.35 < shares["middle"] < 0.75 < 0.85 < shares["high"], shares)
+
+    def test_the_smallest_difference_is_told_8_times_in_10_and_a_smaller_one_hardly(self):
+        rng = np.random.default_rng(6)
+        for rounds in (3, 6, 10):
+            shown = smallest_told(0.03, rounds, rounds - 1)
+            told = [conclusion(ratios_together({"": Levels(true + rng.normal(0, 0.03, rounds), rounds - 1)})[""], True, SPEED, MARGIN)
+                    == "slower" for true in (shown, shown / 3) for _ in range(300)]  # fmt: skip
+            self.assertGreater(np.mean(told[:300]), 0.75)
+            self.assertLess(np.mean(told[300:]), 0.4)
 
     def test_what_no_number_of_rounds_would_tell_is_not_foretold(self):
         self.assertIsNone(outlook(replace(known(1.0, 0.9, 1.1, 90.0), launches=10**6, degrees=1e6), MARGIN))

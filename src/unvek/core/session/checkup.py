@@ -3,10 +3,10 @@
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, ClassVar
+from typing import TYPE_CHECKING, Any, ClassVar
 
 from unvek.core.ask.secrets import Secrets
-from unvek.core.errors import PlanError, Problem
+from unvek.core.errors import InputError, PlanError, Problem
 from unvek.core.logbook.folder import DATABASE_NAME, logbook_beside
 from unvek.core.logbook.store import Logbook
 from unvek.core.plan.cells import cells_of, read_sources, vary_of, weights_bytes
@@ -16,6 +16,9 @@ from unvek.core.rig.present import accelerators_present
 from unvek.core.session.changed_files import FileChange, changed_files
 from unvek.core.session.settling import settled_plan
 from unvek.core.session.what_is_left import learned, remaining_of
+
+if TYPE_CHECKING:
+    from unvek.core.findings.smallest import Smallest
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -60,6 +63,7 @@ class Checkup:
     already: int
     forecast_s: ForecastFound | None
     changes: tuple[FileChange, ...]
+    smallest: "tuple[Smallest, ...]" = ()
 
 
 def check_plan(path: Path, logbook_path: Path | None = None, tell: Callable[[str], None] | None = None) -> Checkup:
@@ -77,12 +81,14 @@ def check_plan(path: Path, logbook_path: Path | None = None, tell: Callable[[str
     folder = logbook_path or logbook_beside(plan)
     remaining, forecast_s = remaining_of(plan, cells, None, ""), None
     changes: tuple[FileChange, ...] = ()
+    smallest: tuple[Smallest, ...] = ()
     if (folder / DATABASE_NAME).is_file():
         with Logbook.open(folder) as logbook, accelerators_present(plan.rig) as present:
             plan = settled_plan(plan, cells, logbook, present.rig.fingerprint)
             remaining = remaining_of(plan, cells, logbook, present.rig.fingerprint)
             forecast_s = remaining.time_left_s(learned(logbook))
             changes = changed_files(logbook, plan, sources)
+            smallest = _smallest(logbook, plan, present.rig.fingerprint)
     planned = len(cells) * plan.schedule.runs_of_a_cell
     return Checkup(
         plan=str(path),
@@ -112,7 +118,27 @@ def check_plan(path: Path, logbook_path: Path | None = None, tell: Callable[[str
         already=planned - remaining.runs,
         forecast_s=ForecastFound(low=forecast_s[0], high=forecast_s[1]) if forecast_s is not None else None,
         changes=changes,
+        smallest=smallest,
     )
+
+
+def _smallest(logbook: Logbook, plan: Plan, rig: str) -> "tuple[Smallest, ...]":
+    """What this plan could show, from what launches on this machine and tasks were seen to differ by."""
+    # A plan without runs is checked without the packages for numbers, which take long to import.
+    from unvek.core.evidence.gathering import gather
+    from unvek.core.findings.smallest import smallest_loss, smallest_time
+
+    try:
+        evidence = gather(logbook)
+    except InputError:
+        return ()  # no runs of it yet, or of other machines, too
+    if not evidence.runs.on_rig(rig).any():
+        return ()
+    variants = len(plan.variants)
+    found = [smallest_time(evidence, plan.schedule.rounds, variants)]
+    if plan.quality is not None and plan.quality in evidence.values.score_names:
+        found.append(smallest_loss(evidence, plan.quality, len(plan.tasks), variants))
+    return tuple(one for one in found if one is not None)
 
 
 def _varied(plan: Plan) -> dict[str, tuple[Any, ...]]:

@@ -8,7 +8,6 @@ from unvek.core.plan.model import Plan
 from unvek.core.run.engine.engine import PendingRun, pending_groups
 from unvek.core.run.remaining import Remaining
 from unvek.core.session.settling import settled_plan
-from unvek.core.session.undisturbed import void_disturbed_rounds
 from unvek.core.session.what_is_left import Standing, remaining_of
 
 
@@ -39,6 +38,9 @@ class RoundsToMake:
 
     def disturbed(self) -> bool:
         """Take out the rounds in which something else took the machine; `groups` then yields them again."""
+        # Most runs are begun without the packages for numbers, which take long to import.
+        from unvek.core.session.undisturbed import void_disturbed_rounds
+
         found = void_disturbed_rounds(self._logbook, self._cells, self._rig)
         if not found:
             return False

@@ -100,30 +100,37 @@ def task_record(ours: Sample, theirs: Sample, more_is_better: bool) -> TaskRecor
 def tasks_to_tell(ours: Sample, theirs: Sample, margin: float) -> int | None:
     """Return how many tasks would tell a loss of `margin` (a share of theirs) from none, 8 times in 10.
 
-    n = ((t(0.975) + t(0.8)) s / (margin m))^2 with Student's t of n - 1 degrees, s the standard deviation of the tasks'
-    differences and m their mean of theirs (Chow, Shao and Wang 2008, "Sample Size Calculations in Clinical Research",
-    section 3.1, for paired values). Of right and wrong s^2 is the share of tasks on which only one was right, counted
-    with one half of a task more: none of few may be some of many. None where these are fewer than three tasks, do not
-    differ at all, or more than MOST_TASKS would be needed.
+    n = ((t(0.975) + t(0.8)) s / margin)^2 with Student's t of n - 1 degrees and s as in `spread_over_tasks` (Chow, Shao
+    and Wang 2008, "Sample Size Calculations in Clinical Research", section 3.1, for paired values). None where that is
+    not known, where tasks do not differ at all, or more than MOST_TASKS would be needed.
+    """
+    spread = spread_over_tasks(ours, theirs)
+    if spread is None or not (spread > 0 and margin > 0):
+        return None
+
+    def would_do(n: int) -> bool:
+        return (student_quantile(0.975, n - 1) + student_quantile(0.8, n - 1)) * spread / math.sqrt(n) <= margin
+
+    counts = range(2, MOST_TASKS + 1)
+    few = bisect_left(counts, True, key=would_do)
+    return counts[few] if few < len(counts) else None
+
+
+def spread_over_tasks(ours: Sample, theirs: Sample) -> float | None:
+    """Return the standard deviation of what ours and theirs differ by over tasks, as a share of their mean.
+
+    Of right and wrong its square is the share of tasks on which only one was right, counted with one half of a task
+    more: none of few may be some of many. None of fewer than FEWEST_FOR_SPREAD tasks.
     """
     scores = _paired_scores(ours, theirs)
     if scores is None or len(scores.of_tasks) < FEWEST_FOR_SPREAD:
         return None
     pairs, usual = scores.of_tasks, float(scores.of_tasks[:, 1].mean())
-    if _are_shares(pairs):
-        spread = math.sqrt((sum(_lopsided(pairs)) + 0.5) / (len(pairs) + 0.5))
-    else:
-        spread = float(np.std(pairs[:, 0] - pairs[:, 1], ddof=1))
-    wanted = margin * usual
-    if not (spread > 0 and wanted > 0):
+    if usual <= 0:
         return None
-
-    def would_do(n: int) -> bool:
-        return (student_quantile(0.975, n - 1) + student_quantile(0.8, n - 1)) * spread / math.sqrt(n) <= wanted
-
-    counts = range(2, MOST_TASKS + 1)
-    few = bisect_left(counts, True, key=would_do)
-    return counts[few] if few < len(counts) else None
+    if _are_shares(pairs):
+        return math.sqrt((sum(_lopsided(pairs)) + 0.5) / (len(pairs) + 0.5)) / usual
+    return float(np.std(pairs[:, 0] - pairs[:, 1], ddof=1)) / usual
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,7 +1,7 @@
 """A checked plan, drawn: what is wrong with it, or what it would run."""
 
 from collections.abc import Mapping
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from rich.console import Console
 from rich.text import Text
@@ -13,6 +13,9 @@ from unvek.show.terminal.console import clean, faint
 from unvek.show.terminal.figures import figure, settings_words, variant_text, warning_text
 from unvek.show.terminal.grid import Column, print_grid
 from unvek.show.terminal.views import View
+
+if TYPE_CHECKING:
+    from unvek.core.findings.smallest import Smallest
 
 
 def print_checkup(out: Console, found: Checkup) -> None:
@@ -38,12 +41,22 @@ def print_checkup(out: Console, found: Checkup) -> None:
     if found.forecast_s is not None and found.already < found.runs:
         took = range_words(found.forecast_s.low, found.forecast_s.high)
         out.print(Text(f"These would take {took}, from the runs so far, and the starting of processes on top."))
+    for one in found.smallest:
+        out.print(Text(_smallest_words(one)))
     out.print()
     print_grid(out, checkup_columns(found))
     if found.doubts:
         out.print()
     for doubt in found.doubts:
         out.print(Text.assemble(("doubt  ", "bold"), clean(doubt)))
+
+
+def _smallest_words(one: "Smallest") -> str:
+    """What will hardly show, and with twice as many."""
+    what = "no difference in time" if one.counted_in == "round" else f"no loss of {clean(one.of)}"
+    share, of_twice = 100 * one.share, 100 * one.share_of_twice
+    return (f"With {counted(one.count, one.counted_in)} {what} below about {share:.2g} % will show here; with "
+            f"{2 * one.count}, {of_twice:.2g} %.")  # fmt: skip
 
 
 def _what_it_runs(found: Checkup) -> str:
