@@ -34,6 +34,15 @@ def conclusion(ratio: Ratio | None, better_is_less: bool, words: tuple[str, str]
     return "unclear"
 
 
+def may_be_faster(ratio: Ratio | None, margin: float) -> bool:
+    """Whether it is not shown that what a ratio of times is of is no faster, by more than the margin, than the other.
+
+    The fastest of several, by what was seen, is not surely within the margin of the truly fastest where this holds of
+    any other's time over its own.
+    """
+    return ratio is None or ratio.low_together is None or ratio.low_together < 1 - margin
+
+
 def smallest_told(spread: float, count: int, degrees: float, comparisons: int = 1) -> float:
     """Return the smallest true difference that is told from none 8 times in 10, in the spread's own unit.
 

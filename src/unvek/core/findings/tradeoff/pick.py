@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.findings.tradeoff.found import CLOSE_DRIFT, TradeoffRow
 from unvek.core.measures.catalogue import TIME
+from unvek.core.stats.conclusion import may_be_faster
 from unvek.core.stats.launches import Ratio
 from unvek.core.units import drift_words, ratio_decimals, speed_words
 
@@ -45,7 +46,7 @@ def pick_of(evidence: Evidence, rows: Sequence[TradeoffRow], is_judged_by_need: 
             return Pick(variant=evidence.reference, because=because, runner_up=rival)
     found = evidence.ratios_between(TIME, {name: (name, best) for name in names})
     margin = evidence.margin(TIME).share_of(None)
-    ties = tuple(name for name in names if _may_be_faster(found.get(name), margin))
+    ties = tuple(name for name in names if may_be_faster(found.get(name), margin))
     after = next((name for name in names if name not in ties), None)
     because = _because(
         evidence, next(row for row in close if row.variant == best), is_judged_by_need, ties, is_only=not names
@@ -72,11 +73,6 @@ def _is_faster(evidence: Evidence, ratio: Ratio | None) -> bool:
     if ratio is None or ratio.high_together is None or ratio.low_together is None:
         return False
     return ratio.high_together < 1 and ratio.low_together < 1 - evidence.margin(TIME).share_of(None)
-
-
-def _may_be_faster(ratio: Ratio | None, margin: float) -> bool:
-    """Whether it is not shown that the other is no faster than this by more than the margin."""
-    return ratio is None or ratio.low_together is None or ratio.low_together < 1 - margin
 
 
 def _nothing_clear(evidence: Evidence, nearest: str, ratio: Ratio | None) -> str:
