@@ -3,14 +3,13 @@
 Run: python benchmarks/bench_conclusions.py [EXPERIMENTS]    (1,000 a line unless said; ten minutes on two cores)
 """
 
-import os
 import sys
 from collections.abc import Callable, Iterator
-from concurrent.futures import ProcessPoolExecutor
 from functools import partial
 from itertools import product
 
 import numpy as np
+from common import print_made
 
 from unvek.core.plan.cells import order_of_round
 from unvek.core.plan.model import USUAL_MARGIN
@@ -177,20 +176,9 @@ def asked(experiments: int) -> Iterator[tuple[str, str, Callable[[], str]]]:
                partial(of_advice, rounds, apart, experiments))  # fmt: skip
 
 
-def made(one: Callable[[], str]) -> str:
-    return one()
-
-
 def main(experiments: int) -> None:
     print(f"{experiments} experiments a line; the margin is {100 * MARGIN:g} %, launches differ by {100 * SPREAD:g} %.")
-    lines = list(asked(experiments))
-    with ProcessPoolExecutor(os.cpu_count()) as pool:
-        head = ""
-        for (about, words, _), found in zip(lines, pool.map(made, [one for *_, one in lines]), strict=True):
-            if about != head:
-                print(f"\n{about}")
-                head = about
-            print(f"  {words:42s} {found}", flush=True)
+    print_made(list(asked(experiments)), width=42)
 
 
 if __name__ == "__main__":

@@ -3,16 +3,15 @@
 Run: python benchmarks/bench_scores.py [EXPERIMENTS]    (1,000 a line unless said; about ten minutes on two cores)
 """
 
-import os
 import sys
 from collections.abc import Callable, Iterator
-from concurrent.futures import ProcessPoolExecutor
 from functools import partial
 from itertools import product
 from typing import NamedTuple
 
 import numpy as np
 from bench_grid import KINDS
+from common import print_made
 from experiments import runs_of
 
 from unvek.core.stats.beside import ratios_of_sums
@@ -224,24 +223,16 @@ def asked(experiments: int) -> Iterator[tuple[str, str, Callable[[], list[Line]]
         yield "drift", f"{tasks} tasks x {seeds} seeds", partial(of_drift, tasks, seeds, experiments)
 
 
-def made(one: Callable[[], list[Line]]) -> list[Line]:
-    return one()
-
-
 def main(experiments: int) -> None:
     error = 100 * np.sqrt(0.05 * 0.95 / experiments)
     print(f"{experiments} experiments a line; of 100, 95 % intervals that hold (half their width, in the middle). "
           f"The standard error of a share is {error:.1f}.")  # fmt: skip
-    lines = list(asked(experiments))
-    with ProcessPoolExecutor(os.cpu_count()) as pool:
-        head = ""
-        for (about, words, _), found in zip(lines, pool.map(made, [one for *_, one in lines]), strict=True):
-            if about != head:
-                print(f"\n{about}")
-                head = about
-            print(
-                f"  {words:46s}", *(f"{line.held:5.1f} ({line.width:.3g})  {line.also}" for line in found), flush=True
-            )
+    lines = [(about, words, partial(_in_words, one)) for about, words, one in asked(experiments)]
+    print_made(lines, width=48)
+
+
+def _in_words(one: Callable[[], list[Line]]) -> str:
+    return "   ".join(f"{line.held:5.1f} ({line.width:.3g})  {line.also}".rstrip() for line in one())
 
 
 if __name__ == "__main__":

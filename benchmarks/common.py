@@ -7,7 +7,8 @@ import statistics
 import subprocess
 import sys
 import tempfile
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import ProcessPoolExecutor
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -61,3 +62,18 @@ def unvek(folder: Path, *arguments: str) -> str:
 def result(folder: Path, *arguments: str) -> dict:
     """Run the program, and return its result as JSON values."""
     return json.loads(unvek(folder, *arguments, "--as", "json"))
+
+
+def print_made(lines: Sequence[tuple[str, str, Callable[[], str]]], width: int) -> None:
+    """Make each of the lines, (what it is about, what it is, what makes it), on all cores, and print them in order."""
+    with ProcessPoolExecutor(os.cpu_count()) as pool:
+        head = ""
+        for (about, words, _), found in zip(lines, pool.map(_made, [one for *_, one in lines]), strict=True):
+            if about != head:
+                print(f"\n{about}")
+                head = about
+            print(f"  {words:{width}s} {found}", flush=True)
+
+
+def _made(one: Callable[[], str]) -> str:
+    return one()

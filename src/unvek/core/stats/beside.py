@@ -4,7 +4,7 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from unvek.core.stats.launches import Key, Ratio, Sample, pairing_of, ratios_together
+from unvek.core.stats.launches import Key, Ratio, Sample, paired_amounts, ratios_together
 from unvek.core.stats.levels import Levels
 
 FEWEST_FOR_SLOWEST = 40  # runs, from which on a 95th percentile is more than the slowest two
@@ -25,12 +25,10 @@ def ratios_of_sums(
 
 def _levels(ours: Sample, theirs: Sample, averaged: bool) -> Levels | None:
     """The log ratio of the two sums of each pair of launches; None where nothing pairs, or a value is not positive."""
-    ours, theirs = ours.known(), theirs.known()
-    if not (len(ours) and len(theirs) and np.all(ours.values > 0) and np.all(theirs.values > 0)):
+    paired = paired_amounts(ours, theirs)
+    if paired is None:
         return None
-    pairing = pairing_of(ours, theirs)
-    if pairing is None:
-        return None
+    ours, theirs, pairing = paired
     mine, other = (
         pairing.cells(side.values, places, averaged)
         for side, places in ((ours, pairing.ours), (theirs, pairing.theirs))

@@ -193,12 +193,10 @@ def levels_between(pairs: Mapping[Key, tuple[Sample, Sample]]) -> dict[Key, Leve
 
 def paired_levels(ours: Sample, theirs: Sample) -> Levels | None:
     """Return the log ratio of each pair of launches, the earliest first; None as for `paired_ratio`."""
-    ours, theirs = ours.known(), theirs.known()
-    if not (len(ours) and len(theirs) and np.all(ours.values > 0) and np.all(theirs.values > 0)):
+    paired = paired_amounts(ours, theirs)
+    if paired is None:
         return None
-    pairing = pairing_of(ours, theirs)
-    if pairing is None:
-        return None
+    ours, theirs, pairing = paired
     our_cells, their_cells = pairing.cells(ours.values, pairing.ours), pairing.cells(theirs.values, pairing.theirs)
     return levels_of(replace(our_cells, values=np.log(our_cells.values) - np.log(their_cells.values)))
 
@@ -224,6 +222,15 @@ class Pairing:
     def cells(self, values: Floats, side: Side, averaged: bool = False) -> Cells:
         """Return one value of each pair's item; both sides have the same cells."""
         return cells_of(values[side.places], side.pairs, side.items, self.pairs, self.items, averaged)
+
+
+def paired_amounts(ours: Sample, theirs: Sample) -> tuple[Sample, Sample, Pairing] | None:
+    """Return what is known of both, and how it pairs; None where nothing pairs, or a value is not positive."""
+    ours, theirs = ours.known(), theirs.known()
+    if not (len(ours) and len(theirs) and np.all(ours.values > 0) and np.all(theirs.values > 0)):
+        return None
+    pairing = pairing_of(ours, theirs)
+    return None if pairing is None else (ours, theirs, pairing)
 
 
 def pairing_of(ours: Sample, theirs: Sample) -> Pairing | None:

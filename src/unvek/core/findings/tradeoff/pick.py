@@ -4,6 +4,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from unvek.core.digits import Scale, column_scale
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.findings.tradeoff.found import CLOSE_DRIFT, TradeoffRow
 from unvek.core.measures.catalogue import TIME
@@ -48,9 +49,7 @@ def pick_of(evidence: Evidence, rows: Sequence[TradeoffRow], is_judged_by_need: 
     margin = evidence.margin(TIME).share_of(None)
     ties = tuple(name for name in names if may_be_faster(found.get(name), margin))
     after = next((name for name in names if name not in ties), None)
-    because = _because(
-        evidence, next(row for row in close if row.variant == best), is_judged_by_need, ties, is_only=not names
-    )
+    because = _because(evidence, rows, best, is_judged_by_need, ties, is_only=not names)
     if after is not None and after != evidence.reference:
         because += f" Next comes {after}, {speed_words(found[after].value, best)}."
     return Pick(variant=best, because=because, ties=ties, runner_up=after)
@@ -87,7 +86,11 @@ def _nothing_clear(evidence: Evidence, nearest: str, ratio: Ratio | None) -> str
             f"({said}).")  # fmt: skip
 
 
-def _because(evidence: Evidence, row: TradeoffRow, is_judged_by_need: bool, ties: Sequence[str], is_only: bool) -> str:
+def _because(
+    evidence: Evidence, rows: Sequence[TradeoffRow], pick: str, is_judged_by_need: bool, ties: Sequence[str],
+    is_only: bool,
+) -> str:  # fmt: skip
+    row = next(row for row in rows if row.variant == pick)
     bound = f" that stays close to {evidence.reference}" if row.drift is not None and not is_judged_by_need else ""
     among = "on the frontier" if row.on_frontier else "of those that meet the needs"
     lead = f"{row.variant} is the {'only one' if is_only else 'fastest'} {among}{bound}"
@@ -96,12 +99,23 @@ def _because(evidence: Evidence, row: TradeoffRow, is_judged_by_need: bool, ties
     if ratio is not None:
         facts.append(f"{speed_words(ratio.value)} against {evidence.reference}")
     quality = evidence.plan.quality
-    if quality and row.values.get(quality) and (value := row.values[quality].typical) is not None:
-        facts.append(f"{quality} {value:.3g}")
+    scale = _quality_scale(evidence, rows)
+    if quality and scale is not None and row.values.get(quality) and (value := row.values[quality].typical) is not None:
+        facts.append(f"{quality} {scale.with_unit(value)}")
     if row.drift is not None:
         facts.append(_drift(row))
     said = lead + (": " + ", ".join(facts) if facts else "") + "."
     return f"{said} A toss-up with {_and(ties)}: not shown to be slower." if ties else said
+
+
+def _quality_scale(evidence: Evidence, rows: Sequence[TradeoffRow]) -> Scale | None:
+    """With how many decimals the plan's quality is read in the table."""
+    quality = evidence.plan.quality
+    found = [row.values[quality] for row in rows if quality in row.values] if quality is not None else []
+    if quality is None or not found:
+        return None
+    unit = evidence.values.measure(quality).unit
+    return column_scale(unit, ((one.typical, one.low, one.high) for one in found))
 
 
 def _drift(row: TradeoffRow) -> str:
