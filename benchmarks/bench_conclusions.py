@@ -13,14 +13,14 @@ from common import print_made
 
 from unvek.core.plan.cells import order_of_round
 from unvek.core.plan.model import USUAL_MARGIN
-from unvek.core.stats.carry_over import carry_over
-from unvek.core.stats.conclusion import conclusion, may_be_faster, outlook
-from unvek.core.stats.draws import ratio_draws, score_draws
-from unvek.core.stats.fits import line
-from unvek.core.stats.frontier import Costs, beaten, beats, frontier_probabilities
-from unvek.core.stats.launches import Ratio, Sample, ratios_together
-from unvek.core.stats.levels import Levels
-from unvek.core.stats.plateau import plateau
+from unvek.core.stats.conclusions.conclusion import conclusion, may_be_faster, outlook
+from unvek.core.stats.conclusions.draws import ratio_draws, score_draws
+from unvek.core.stats.conclusions.fits import line
+from unvek.core.stats.conclusions.frontier import Costs, beaten, beats, frontier_probabilities
+from unvek.core.stats.conclusions.plateau import plateau
+from unvek.core.stats.over_launches.carry_over import carry_over
+from unvek.core.stats.over_launches.launches import Ratio, Sample, ratios_together
+from unvek.core.stats.over_launches.levels import Levels
 
 MARGIN = USUAL_MARGIN.value
 SPEED = ("faster", "slower")
@@ -160,7 +160,8 @@ def of_advice(rounds: int, apart: float, experiments: int) -> str:
 def asked(experiments: int) -> Iterator[tuple[str, str, Callable[[], str]]]:
     for apart, rounds in product((0.02, 0.05, 0.2), ROUNDS):
         yield ("frontier: a probability that is said, and how often it is so",
-               f"{rounds} rounds, variants {100 * apart:g} % apart", partial(of_frontier, rounds, apart, experiments))  # fmt: skip
+               f"{rounds} rounds, variants {100 * apart:g} % apart",
+               partial(of_frontier, rounds, apart, experiments))  # fmt: skip
     for apart, rounds in product((0.0, 0.02, 0.05, 0.2), ROUNDS):
         yield "pick", f"{rounds} rounds, variants {100 * apart:g} % apart", partial(of_pick, rounds, apart, experiments)
     for worse, tasks in product((0.3, 0.05, 0.025), (2, 4, 8, 16)):
@@ -170,7 +171,8 @@ def asked(experiments: int) -> Iterator[tuple[str, str, Callable[[], str]]]:
                partial(of_line, values, bend, rounds, experiments))  # fmt: skip
     for order, left, rounds in product(("balanced", "rotated"), (0.0, 0.02), (4, 8)):
         yield ("order: four equals, of which one leaves the machine slower",
-               f"{order}, {100 * left:g} % left, {rounds} rounds", partial(of_order, order, rounds, left, experiments))  # fmt: skip
+               f"{order}, {100 * left:g} % left, {rounds} rounds",
+               partial(of_order, order, rounds, left, experiments))  # fmt: skip
     for apart, rounds in product((0.02, 0.05), ROUNDS):
         yield ("more rounds: how often so many tell", f"{rounds} rounds, {100 * apart:g} % apart",
                partial(of_advice, rounds, apart, experiments))  # fmt: skip

@@ -18,8 +18,8 @@ import numpy as np
 from experiments import Hardships, runs_of
 
 from unvek.core.plan.model import USUAL_MARGIN
-from unvek.core.stats.conclusion import conclusion
-from unvek.core.stats.launches import Sample, levels_between, paired_ratio, ratios_together
+from unvek.core.stats.conclusions.conclusion import conclusion
+from unvek.core.stats.over_launches.launches import Sample, levels_between, paired_ratio, ratios_together
 
 PLAIN = Hardships(skew=False, outliers=False, drift=False)
 KINDS = {

@@ -10,9 +10,9 @@ import numpy as np
 from experiments import Hardships, runs_of
 
 from unvek.core.plan.model import USUAL_MARGIN
-from unvek.core.stats.conclusion import conclusion
-from unvek.core.stats.launches import paired_ratio
-from unvek.core.stats.settling import rounds_wanted
+from unvek.core.stats.conclusions.conclusion import conclusion
+from unvek.core.stats.over_launches.launches import paired_ratio
+from unvek.core.stats.over_launches.settling import rounds_wanted
 
 MARGIN = USUAL_MARGIN.value
 WORDS = ("faster", "slower")

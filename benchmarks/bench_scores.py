@@ -14,13 +14,13 @@ from bench_grid import KINDS
 from common import print_made
 from experiments import runs_of
 
-from unvek.core.stats.beside import ratios_of_sums
-from unvek.core.stats.conclusion import conclusion
-from unvek.core.stats.drift import drift
-from unvek.core.stats.items import score_location, score_ratio
-from unvek.core.stats.launches import Sample
+from unvek.core.stats.conclusions.conclusion import conclusion
+from unvek.core.stats.over_launches.beside import ratios_of_sums
+from unvek.core.stats.over_launches.launches import Sample
+from unvek.core.stats.over_launches.speedup import SteppedRuns, split_speed_up
+from unvek.core.stats.over_tasks.drift import drift
+from unvek.core.stats.over_tasks.items import score_location, score_ratio
 from unvek.core.stats.shares import share_by_launch
-from unvek.core.stats.speedup import SteppedRuns, split_speed_up
 
 ROUNDS = 3
 WORDS = ("better", "worse")

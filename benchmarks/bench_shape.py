@@ -9,8 +9,8 @@ import sys
 
 import numpy as np
 
-from unvek.core.stats import shape
-from unvek.core.stats.shape import BY_CHANCE, two_groups
+from unvek.core.stats.over_launches import shape
+from unvek.core.stats.over_launches.shape import BY_CHANCE, two_groups
 
 CHANCE = 0.005
 MODES = 0.25

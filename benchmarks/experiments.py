@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from unvek.core.stats.launches import Sample
+from unvek.core.stats.over_launches.launches import Sample
 
 LAUNCH_SPREAD = 0.02  # the standard deviation of a launch's level, on the log scale
 RUN_SPREAD = 0.01

@@ -28,7 +28,7 @@ from unvek.core.rig.quiet import Disturber, Quietness
 from unvek.core.rig.report import RigReport
 from unvek.core.session.checkup import Checkup
 from unvek.core.session.trial import Trial, TrialRun
-from unvek.core.stats.speedup import Split
+from unvek.core.stats.over_launches.speedup import Split
 from unvek.core.stats.student import Estimate
 from unvek.show.picture.sheet import draw_sheet
 from unvek.show.picture.sheet_layout import CAPTION, GAP, lay_out_sheet

@@ -1,7 +1,7 @@
 """The computation, room by room, in the order in which the data comes through.
 
     units       quantities and their wording
-    stats/      numbers -> intervals, ratios, fits, frontiers: arrays in, values out
+    stats/      numbers -> intervals and ratios over launches and over tasks -> what follows: arrays in, values out
     measures/   an output and its reference -> numbers
     plan/       a TOML file -> a checked Plan -> the runs to make
     rig/        the machine that they are made on: facts, telemetry, accelerators

@@ -123,7 +123,8 @@ class Interrupted(ProjectTest):
                 _, err = process.communicate(timeout=60)
                 self.assertEqual(process.returncode, 130, err)
                 self.assertIn("the same command goes on from here", err)
-                self.assertEqual(self.statuses()[-1], "interrupted")
+                # Two taps on a busy machine may find the first one done with: the run is skipped, then all is stopped.
+                self.assertIn(self.statuses()[-1], ("interrupted", "skipped")[:times])
                 self.assertFalse(is_alive(worker))
 
 

@@ -5,10 +5,10 @@ import unittest
 import numpy as np
 
 from unvek.core.plan.cells import order_of_round
-from unvek.core.stats.carry_over import carry_over
-from unvek.core.stats.conclusion import conclusion
-from unvek.core.stats.launches import ratios_together
-from unvek.core.stats.levels import Levels
+from unvek.core.stats.conclusions.conclusion import conclusion
+from unvek.core.stats.over_launches.carry_over import carry_over
+from unvek.core.stats.over_launches.launches import ratios_together
+from unvek.core.stats.over_launches.levels import Levels
 
 
 def launches(rng: np.random.Generator, variants: int, rounds: int, left: float, order: str = "balanced", spread=0.005):

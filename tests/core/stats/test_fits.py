@@ -5,10 +5,10 @@ import unittest
 import numpy as np
 
 from tests.core.stats.test_launches import sample
-from unvek.core.stats.fits import _by_launch, line, power_law
-from unvek.core.stats.launches import location, paired_ratio
-from unvek.core.stats.plateau import plateau
-from unvek.core.stats.speedup import SteppedRuns, split_speed_up
+from unvek.core.stats.conclusions.fits import _by_launch, line, power_law
+from unvek.core.stats.conclusions.plateau import plateau
+from unvek.core.stats.over_launches.launches import location, paired_ratio
+from unvek.core.stats.over_launches.speedup import SteppedRuns, split_speed_up
 
 # y and x of the dataset Norris, with certified values (NIST, Statistical Reference Datasets, linear regression).
 NORRIS = np.array([

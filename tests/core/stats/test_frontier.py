@@ -4,10 +4,10 @@ import unittest
 
 import numpy as np
 
-from unvek.core.stats.draws import ratio_draws, score_draws
-from unvek.core.stats.frontier import Costs, beaten, beats, circles, even, frontier_probabilities
-from unvek.core.stats.launches import ratios_together
-from unvek.core.stats.levels import Levels
+from unvek.core.stats.conclusions.draws import ratio_draws, score_draws
+from unvek.core.stats.conclusions.frontier import Costs, beaten, beats, circles, even, frontier_probabilities
+from unvek.core.stats.over_launches.launches import ratios_together
+from unvek.core.stats.over_launches.levels import Levels
 
 NONE, MARGINS = np.zeros(2), np.array([0.5, 0.5])
 

@@ -7,8 +7,15 @@ import numpy as np
 from scipy import stats
 
 from tests.core.stats.test_launches import sample
-from unvek.core.stats.conclusion import conclusion
-from unvek.core.stats.items import bca_interval, mean_of, ratio_of_means, score_location, score_ratio, task_record
+from unvek.core.stats.conclusions.conclusion import conclusion
+from unvek.core.stats.over_tasks.items import (
+    bca_interval,
+    mean_of,
+    ratio_of_means,
+    score_location,
+    score_ratio,
+    task_record,
+)
 
 
 class Bootstrap(unittest.TestCase):

@@ -9,11 +9,11 @@ from scipy import stats
 
 from benchmarks.experiments import Hardships, runs_of
 from unvek.core.plan.model import USUAL_MARGIN
-from unvek.core.stats.conclusion import conclusion, outlook, smallest_told
-from unvek.core.stats.launches import Ratio, Sample, location, paired_ratio, ratios_together
-from unvek.core.stats.levels import Levels
+from unvek.core.stats.conclusions.conclusion import conclusion, outlook, smallest_told
+from unvek.core.stats.over_launches.launches import Ratio, Sample, location, paired_ratio, ratios_together
+from unvek.core.stats.over_launches.levels import Levels
+from unvek.core.stats.over_launches.settling import rounds_for, rounds_wanted
 from unvek.core.stats.quantiles import student_quantile
-from unvek.core.stats.settling import rounds_for, rounds_wanted
 from unvek.core.stats.student import mean_and_half_width, student_factor, wilson
 
 MARGIN = USUAL_MARGIN.value
@@ -155,7 +155,7 @@ class Experiments(unittest.TestCase):
     def test_they_hold_whatever_the_items_repeats_and_missing_cells(self):
         plain = Hardships(skew=False, outliers=False, drift=False)
         for hard in (plain, replace(plain, missing=True), replace(plain, disturbed=True), replace(plain, modes=True)):
-            for items, repeats in ((1, 1), (3, 1), (12, 1), (25, 1), (3, 3)):
+            for items, repeats in ((1, 1), (25, 1), (3, 3)):
                 rng, held, count = np.random.default_rng(items), 0, 500
                 for _ in range(count):
                     found = paired_ratio(*runs_of(rng, 0.8, 4, items, repeats, hard, 0.005))

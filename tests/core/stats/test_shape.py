@@ -6,10 +6,10 @@ import numpy as np
 from scipy import stats
 
 from tests.core.stats.test_launches import sample
-from unvek.core.stats.beside import ratios_of_sums, slowest
-from unvek.core.stats.corpus import over_all_tokens
-from unvek.core.stats.drift import drift
-from unvek.core.stats.shape import BY_CHANCE, apart, least_apart, two_groups
+from unvek.core.stats.over_launches.beside import ratios_of_sums, slowest
+from unvek.core.stats.over_launches.shape import BY_CHANCE, apart, least_apart, two_groups
+from unvek.core.stats.over_tasks.corpus import over_all_tokens
+from unvek.core.stats.over_tasks.drift import drift
 
 
 class Groups(unittest.TestCase):

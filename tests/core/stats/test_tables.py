@@ -5,10 +5,10 @@ import unittest
 import numpy as np
 from scipy import special, stats
 
-from unvek.core.stats.conclusion import conclusion
-from unvek.core.stats.launches import ratios_together
-from unvek.core.stats.levels import Cells, Levels, cells_of, levels_of
-from unvek.core.stats.moderation import NOTHING_LENT, digamma, inverse_trigamma, lent, trigamma
+from unvek.core.stats.conclusions.conclusion import conclusion
+from unvek.core.stats.over_launches.launches import ratios_together
+from unvek.core.stats.over_launches.levels import Cells, Levels, cells_of, levels_of
+from unvek.core.stats.over_launches.moderation import NOTHING_LENT, digamma, inverse_trigamma, lent, trigamma
 from unvek.core.stats.quantiles import student_quantile
 
 WORDS = ("faster", "slower")

@@ -4,9 +4,9 @@ import numpy as np
 
 from unvek.core.evidence.counted_runs import Truths, Whole
 from unvek.core.evidence.evidence import Evidence
-from unvek.core.stats.drift import drift
 from unvek.core.stats.grouping import Floats, first_places, group_means, group_medians, numbered
-from unvek.core.stats.launches import location
+from unvek.core.stats.over_launches.launches import location
+from unvek.core.stats.over_tasks.drift import drift
 from unvek.core.stats.student import Estimate
 
 

@@ -15,8 +15,15 @@ from unvek.core.logbook.rows import RunRow
 from unvek.core.measures.definition import MORE
 from unvek.core.plan.model import USUAL_MARGIN, Margin, Plan
 from unvek.core.run.events.record import Provenance
-from unvek.core.stats.items import TaskRecord, score_location, score_ratios, task_record
-from unvek.core.stats.launches import Ratio, Sample, levels_between, location, location_by_round, ratios_together
+from unvek.core.stats.over_launches.launches import (
+    Ratio,
+    Sample,
+    levels_between,
+    location,
+    location_by_round,
+    ratios_together,
+)
+from unvek.core.stats.over_tasks.items import TaskRecord, score_location, score_ratios, task_record
 from unvek.core.stats.student import Estimate
 
 

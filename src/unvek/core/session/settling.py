@@ -27,7 +27,7 @@ def settled_plan(plan: Plan, cells: tuple[Cell, ...], logbook: Logbook, rig: str
         return plan
     # Most plans ask for nothing: runs are begun without the packages for numbers, which take long to import.
     from unvek.core.evidence.gathering import Selection, gather
-    from unvek.core.stats.settling import rounds_wanted
+    from unvek.core.stats.over_launches.settling import rounds_wanted
 
     evidence = gather(logbook, Selection(across_rigs=True))
     here = evidence.runs.on_rig(rig)

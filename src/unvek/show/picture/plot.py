@@ -14,7 +14,7 @@ from matplotlib.ticker import FuncFormatter, LogLocator, NullFormatter, NullLoca
 
 from unvek.core.digits import scale_for
 from unvek.core.findings.curve.curve import Curve, CurveRow
-from unvek.core.stats.fits import Line
+from unvek.core.stats.conclusions.fits import Line
 from unvek.show.palette import FORM_COLOURS, INK, PAPER
 from unvek.show.terminal.console import clean
 from unvek.show.terminal.heads import HEADS

@@ -10,7 +10,7 @@ from unvek.core.digits import Scale, column_scale
 from unvek.core.findings.curve.along import POSITION
 from unvek.core.findings.curve.curve import CLIENTS, Curve, CurveRow, PlateauFound, Value
 from unvek.core.measures.catalogue import TIME
-from unvek.core.stats.fits import Line
+from unvek.core.stats.conclusions.fits import Line
 from unvek.core.stats.student import Estimate
 from unvek.core.units import bytes_words, duration_words, ratio_decimals
 from unvek.show.palette import FORM_COLOURS, FORM_MARKS

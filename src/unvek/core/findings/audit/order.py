@@ -7,8 +7,8 @@ import numpy as np
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.findings.audit.confounder import DOUBT, Confounder
 from unvek.core.measures.catalogue import TIME
-from unvek.core.stats.carry_over import LeftBehind, carry_over
-from unvek.core.stats.launches import level_by_launch
+from unvek.core.stats.over_launches.carry_over import LeftBehind, carry_over
+from unvek.core.stats.over_launches.launches import level_by_launch
 
 LEAST_TOLD = 0.005  # of a launch's time
 NOBODY = -1

@@ -12,8 +12,8 @@ from unvek.core.logbook.rows import RunRow
 from unvek.core.measures.catalogue import TIME
 from unvek.core.run.events.record import DISTURBED_FROM
 from unvek.core.stats.grouping import Floats, Whole, group_medians, numbered
-from unvek.core.stats.launches import level_by_launch
-from unvek.core.stats.shape import two_groups
+from unvek.core.stats.over_launches.launches import level_by_launch
+from unvek.core.stats.over_launches.shape import two_groups
 from unvek.core.units import counted, duration_words
 
 MANY_SHARE = 0.1  # of a variant's runs, from which on what is wrong with them is no side matter

@@ -2,8 +2,8 @@
 
 from unvek.core.findings.comparison.found import RatioFound
 from unvek.core.measures.definition import LESS, Measure
-from unvek.core.stats.conclusion import conclusion
-from unvek.core.stats.launches import Ratio
+from unvek.core.stats.conclusions.conclusion import conclusion
+from unvek.core.stats.over_launches.launches import Ratio
 
 UNCLEAR, SAME = "unclear", "same"
 

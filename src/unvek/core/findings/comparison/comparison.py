@@ -18,8 +18,8 @@ from unvek.core.findings.comparison.sentences import sentence, sentences
 from unvek.core.measures.catalogue import TIME
 from unvek.core.run.events.record import FAILURES, OUTCOMES
 from unvek.core.stats.grouping import numbered
+from unvek.core.stats.over_launches.speedup import Split, SteppedRuns, split_speed_up
 from unvek.core.stats.shares import share_by_launch
-from unvek.core.stats.speedup import Split, SteppedRuns, split_speed_up
 
 DEFAULT_MEASURES = (TIME, "step.time", "time.load", "memory.peak", "memory.device", "energy")
 # Of answers that come in pieces; shown where there are any.

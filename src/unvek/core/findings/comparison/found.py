@@ -6,8 +6,8 @@ from typing import Any, ClassVar
 
 from unvek.core.findings.audit.audit import Doubt
 from unvek.core.plan.model import Margin
-from unvek.core.stats.items import TaskRecord
-from unvek.core.stats.speedup import Split
+from unvek.core.stats.over_launches.speedup import Split
+from unvek.core.stats.over_tasks.items import TaskRecord
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

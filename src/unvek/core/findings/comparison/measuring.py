@@ -11,11 +11,11 @@ from unvek.core.findings.comparison.answers import UNCLEAR, answer_of, ratio_fou
 from unvek.core.findings.comparison.found import BesideFound, MeasureFound
 from unvek.core.findings.comparison.parts import Part
 from unvek.core.plan.model import COUNTED
-from unvek.core.stats.beside import ratios_of_sums, slowest
-from unvek.core.stats.conclusion import outlook
-from unvek.core.stats.corpus import over_all_tokens
-from unvek.core.stats.items import tasks_to_tell
-from unvek.core.stats.launches import Ratio, location
+from unvek.core.stats.conclusions.conclusion import outlook
+from unvek.core.stats.over_launches.beside import ratios_of_sums, slowest
+from unvek.core.stats.over_launches.launches import Ratio, location
+from unvek.core.stats.over_tasks.corpus import over_all_tokens
+from unvek.core.stats.over_tasks.items import tasks_to_tell
 
 MOST_DOTS = 200  # single runs drawn of one variant
 LAUNCHES, TASKS = "launches", "tasks"

@@ -9,7 +9,7 @@ from unvek.core.findings.circumstances import circumstance_notes
 from unvek.core.findings.comparison.digits import Digits
 from unvek.core.findings.comparison.found import BesideFound, ComparisonRow, MeasureFound, RatioFound
 from unvek.core.findings.comparison.sentences import named, ratio_words
-from unvek.core.stats.items import TaskRecord
+from unvek.core.stats.over_tasks.items import TaskRecord
 from unvek.core.units import counted
 
 FEWEST_FOR_RECORD = 6  # tasks

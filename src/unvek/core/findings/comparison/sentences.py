@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from unvek.core.findings.comparison.digits import Digits, ratio_as_said
 from unvek.core.findings.comparison.found import ComparisonRow, MeasureFound, RatioFound
 from unvek.core.measures.catalogue import TIME
-from unvek.core.stats.speedup import Split
+from unvek.core.stats.over_launches.speedup import Split
 from unvek.core.stats.student import Estimate
 from unvek.core.units import counted, speed_words
 

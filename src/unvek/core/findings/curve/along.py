@@ -17,8 +17,8 @@ from unvek.core.logbook.reading import Course
 from unvek.core.logbook.rows import RunRow
 from unvek.core.logbook.store import Logbook
 from unvek.core.measures.definition import LESS
-from unvek.core.stats.fits import line, power_law
-from unvek.core.stats.launches import Sample, location, paired_ratio
+from unvek.core.stats.conclusions.fits import line, power_law
+from unvek.core.stats.over_launches.launches import Sample, location, paired_ratio
 from unvek.core.stats.student import Estimate
 
 POSITION = "position"

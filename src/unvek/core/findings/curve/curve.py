@@ -14,9 +14,9 @@ from unvek.core.findings.circumstances import circumstance_notes
 from unvek.core.logbook.rows import RunRow
 from unvek.core.measures.catalogue import TIME
 from unvek.core.measures.definition import MORE, Measure
-from unvek.core.stats.fits import Line, PowerLaw, line, power_law
-from unvek.core.stats.launches import Sample, paired_ratio
-from unvek.core.stats.plateau import plateau
+from unvek.core.stats.conclusions.fits import Line, PowerLaw, line, power_law
+from unvek.core.stats.conclusions.plateau import plateau
+from unvek.core.stats.over_launches.launches import Sample, paired_ratio
 from unvek.core.stats.student import Estimate
 
 MOST_VALUES = 60

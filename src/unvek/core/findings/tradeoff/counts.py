@@ -8,10 +8,10 @@ import numpy as np
 
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.measures.definition import MORE, Measure
-from unvek.core.stats.draws import DRAWS, ratio_draws, score_draws, with_launches
-from unvek.core.stats.frontier import Costs
+from unvek.core.stats.conclusions.draws import DRAWS, ratio_draws, score_draws, with_launches
+from unvek.core.stats.conclusions.frontier import Costs
 from unvek.core.stats.grouping import Floats, group_means, group_medians, numbered
-from unvek.core.stats.launches import location
+from unvek.core.stats.over_launches.launches import location
 from unvek.core.stats.student import student_factor
 
 SEED = 1  # the same data give the same probabilities

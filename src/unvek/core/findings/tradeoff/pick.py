@@ -8,8 +8,8 @@ from unvek.core.digits import Scale, column_scale
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.findings.tradeoff.found import CLOSE_DRIFT, TradeoffRow
 from unvek.core.measures.catalogue import TIME
-from unvek.core.stats.conclusion import may_be_faster
-from unvek.core.stats.launches import Ratio
+from unvek.core.stats.conclusions.conclusion import may_be_faster
+from unvek.core.stats.over_launches.launches import Ratio
 from unvek.core.units import drift_words, ratio_decimals, speed_words
 
 

@@ -16,7 +16,7 @@ from unvek.core.findings.tradeoff.needs import NOT_SHOWN, UNMET, Need
 from unvek.core.findings.tradeoff.pick import pick_of
 from unvek.core.measures.catalogue import TIME
 from unvek.core.measures.definition import Measure
-from unvek.core.stats.frontier import beaten, beats, circles, even, frontier_probabilities
+from unvek.core.stats.conclusions.frontier import beaten, beats, circles, even, frontier_probabilities
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -6,8 +6,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from unvek.core.stats.grouping import Floats, Whole
-from unvek.core.stats.launches import Sample, pairing_of
-from unvek.core.stats.levels import Cells, levels_of
+from unvek.core.stats.over_launches.launches import Sample, pairing_of
+from unvek.core.stats.over_launches.levels import Cells, levels_of
 from unvek.core.stats.student import Estimate, mean_and_half_width
 
 

@@ -4,8 +4,8 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from unvek.core.stats.launches import Key, Ratio, Sample, paired_amounts, ratios_together
-from unvek.core.stats.levels import Levels
+from unvek.core.stats.over_launches.launches import Key, Ratio, Sample, paired_amounts, ratios_together
+from unvek.core.stats.over_launches.levels import Levels
 
 FEWEST_FOR_SLOWEST = 40  # runs, from which on a 95th percentile is more than the slowest two
 

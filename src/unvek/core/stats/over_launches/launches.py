@@ -13,8 +13,8 @@ from typing import TypeVar
 import numpy as np
 
 from unvek.core.stats.grouping import Floats, Whole, first_places, group_means, numbered
-from unvek.core.stats.levels import Cells, Levels, cells_of, joined, levels_of
-from unvek.core.stats.moderation import Lent, lent
+from unvek.core.stats.over_launches.levels import Cells, Levels, cells_of, joined, levels_of
+from unvek.core.stats.over_launches.moderation import Lent, lent
 from unvek.core.stats.quantiles import student_quantile
 from unvek.core.stats.student import Estimate, share_below
 

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from unvek.core.stats.grouping import Floats, Whole, first_places, group_means, group_medians, numbered
-from unvek.core.stats.launches import Key, Ratio, Sample, levels_between, location, ratios_together
+from unvek.core.stats.over_launches.launches import Key, Ratio, Sample, levels_between, location, ratios_together
 from unvek.core.stats.quantiles import normal_quantile, normal_share, student_quantile
 from unvek.core.stats.shares import clopper_pearson, paired_shares, sign_test
 from unvek.core.stats.student import CONFIDENCE, Estimate, mean_and_half_width, share_below, student_factor

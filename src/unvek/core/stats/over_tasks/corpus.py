@@ -6,8 +6,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from unvek.core.stats.grouping import Floats, Whole, first_places, group_medians, numbered
-from unvek.core.stats.items import ratio_over_tasks
-from unvek.core.stats.launches import Sample
+from unvek.core.stats.over_launches.launches import Sample
+from unvek.core.stats.over_tasks.items import ratio_over_tasks
 
 FEWEST = 2  # texts
 

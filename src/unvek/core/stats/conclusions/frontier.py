@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from unvek.core.stats.draws import share_of
+from unvek.core.stats.conclusions.draws import share_of
 from unvek.core.stats.grouping import Floats
 
 Truths = NDArray[np.bool_]

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from unvek.core.stats.launches import Ratio
+from unvek.core.stats.over_launches.launches import Ratio
 from unvek.core.stats.quantiles import student_quantile
 from unvek.core.stats.student import share_below
 

@@ -3,7 +3,7 @@
 import numpy as np
 
 from unvek.core.stats.grouping import Floats, Whole, numbered
-from unvek.core.stats.items import ratio_over_tasks
+from unvek.core.stats.over_tasks.items import ratio_over_tasks
 from unvek.core.stats.student import Estimate
 
 

@@ -5,8 +5,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from unvek.core.stats.items import score_ratios
-from unvek.core.stats.launches import Ratio, Sample, levels_between, ratios_together
+from unvek.core.stats.over_launches.launches import Ratio, Sample, levels_between, ratios_together
+from unvek.core.stats.over_tasks.items import score_ratios
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -2,7 +2,7 @@
 
 import math
 
-from unvek.core.stats.launches import Sample, paired_levels
+from unvek.core.stats.over_launches.launches import Sample, paired_levels
 from unvek.core.stats.student import student_factor
 
 

@@ -1,0 +1,1 @@
+"""What another task would have said: scores, drift, many texts as one, with intervals over tasks."""
