@@ -1,8 +1,10 @@
 """What a comparison answers: within which margin, and of how many comparisons."""
 
+import io
 import unittest
 
 import numpy as np
+from rich.console import Console
 from scipy import stats
 
 from tests.written import RIG, WrittenLogbook, planned_task
@@ -11,6 +13,13 @@ from unvek.core.findings.comparison.comparison import compare
 from unvek.core.findings.comparison.found import Comparison
 from unvek.core.plan.model import Margin
 from unvek.core.run.events.record import Progress, Value
+from unvek.show.results.comparison import print_comparison
+
+
+def printed(found: Comparison) -> str:
+    file = io.StringIO()
+    print_comparison(Console(file=file, width=120), found)
+    return file.getvalue()
 
 
 class Answers(WrittenLogbook):
@@ -85,6 +94,28 @@ class Answers(WrittenLogbook):
         self.assertEqual([row.measures["time.total"].answer for row in found.rows], [None, "faster", None, None])
         self.assertTrue(found.sentences["swift"].endswith("; not known with size 16."), found.sentences)
         self.assertIn("No finished run: swift with size 16. 'unvek log' lists what happened.", found.notes)
+
+    def test_what_only_one_runner_varies_gives_the_others_no_empty_rows(self):
+        self.plan("full", "swift", cells=["full/violet/1", "swift/violet/1"], quality=None)
+        for number in (1, 2):
+            self.run_made("full/violet/1", 1.0, number, place=2)
+            launch = self.logbook.open_launch("swift", number)
+            for clients in (1, 4):
+                self.run_made(
+                    "swift/violet/1",
+                    1.0,
+                    number,
+                    place=clients,
+                    repeat=clients,
+                    launch=launch,
+                    varied={"clients": clients},
+                )
+        found = compare(gather(self.logbook), RIG)
+        self.assertEqual([(row.variant, row.varied_words) for row in found.rows],
+                         [("swift", "clients 1"), ("swift", "clients 4"), ("full", "")])  # fmt: skip
+        self.assertFalse(any("No finished run" in note for note in found.notes), found.notes)
+        self.assertIn("not known with clients 4", found.sentences["swift"])
+        self.assertEqual(printed(found).count("● swift   "), 2)
 
     def test_too_many_values_are_held_each_against_its_own(self):
         self.varied_runs(ratios=dict.fromkeys(range(1, 11), 0.5), missing=None)

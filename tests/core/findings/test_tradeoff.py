@@ -9,6 +9,8 @@ from tests.written import WrittenLogbook, planned_task
 from unvek.core.errors import InputError
 from unvek.core.findings.tradeoff.needs import parse_need
 from unvek.core.findings.tradeoff.tradeoff import trade_off
+from unvek.core.plan.model import WantedMeasure
+from unvek.core.run.events.record import Progress, Value
 
 
 class Picking(WrittenLogbook):
@@ -45,6 +47,11 @@ class Picking(WrittenLogbook):
                 level = given.get("time", 1.0) * np.exp(rng.normal(0, spread))
                 for place, cell in enumerate((cell for cell in cells if cell.startswith(f"{name}/")), 2):
                     shade = given.get("shade", 0) + place
+                    if "facts" in given:
+                        told = (Value(name="facts", number=given["facts"] + rng.normal(0, 0.02), unit=""),)
+                        self.run_made(cell, round_number=number, place=place, launch=launch,
+                                      progress=Progress(time_s=level, memory_peak_bytes=100, values=told))  # fmt: skip
+                        continue
                     self.run_made(cell, level * np.exp(rng.normal(0, spread)), number, place=place, launch=launch,
                                   memory=given.get("memory", 100), shade=None if given.get("blind") else shade)  # fmt: skip
 
@@ -76,6 +83,32 @@ class Picking(WrittenLogbook):
         rows = {row.variant: row for row in trade_off(self.evidence()).rows}
         self.assertEqual((rows["lean"].on_frontier, rows["lean"].beaten_by), (False, ("ref",)))
         self.assertLess(rows["lean"].probability, 0.05)
+
+    def test_a_reference_that_is_as_fast_but_takes_twice_the_memory_does_not_stay(self):
+        self.made({"ref": {"memory": 200}, "lean": {"memory": 100}})
+        found = trade_off(self.evidence())
+        self.assertEqual((found.pick, found.rows[0].beaten_by), ("lean", ("lean",)))
+        self.assertTrue(
+            found.because.endswith("It is not shown to be faster than ref, but beats it on the other counts.")
+        )
+
+    def test_what_is_shown_to_be_worse_in_a_quality_is_not_picked_without_a_need(self):
+        self.made({"ref": {"facts": 0.9}, "swift": {"time": 0.3, "facts": 0.6}, "brisk": {"time": 0.5, "facts": 0.9}},
+                  tasks=8, quality="facts", kinds={"facts": "told"})  # fmt: skip
+        evidence = self.evidence()
+        plan = replace(evidence.plan, measures=(WantedMeasure(name="facts", kind="told", options={"better": "more"}),))
+        evidence = replace(evidence, values=replace(evidence.values, plan=plan))
+        found = trade_off(evidence)
+        self.assertEqual(found.pick, "brisk")
+        self.assertTrue(
+            found.because.startswith("brisk is the fastest on the frontier that is not shown to be worse in facts")
+        )
+        self.assertEqual(trade_off(evidence, [parse_need("facts >= 0.5", evidence)]).pick, "swift")
+        no_way = replace(
+            evidence,
+            values=replace(evidence.values, plan=replace(plan, measures=(WantedMeasure(name="facts", kind="told"),))),
+        )
+        self.assertIn("Not counted, since the plan does not say which way is better: facts.", trade_off(no_way).notes)
 
     def test_what_could_not_be_judged_is_never_picked(self):
         self.made({"ref": {}, "blind": {"time": 0.3, "blind": True}})

@@ -165,10 +165,11 @@ class Plan:
     @property
     def worked_out(self) -> tuple[WantedMeasure, ...]:
         """The measures, and those that go with them without being asked for: how many tokens a perplexity is of."""
+        names = {measure.name for measure in self.measures}
         beside = (
             WantedMeasure(name=measure.name + COUNTED, kind=kind)
             for measure in self.measures
-            if (kind := measure.of_kind.counted_by) is not None
+            if (kind := measure.of_kind.counted_by) is not None and measure.name + COUNTED not in names
         )
         return *self.measures, *beside
 

@@ -1,4 +1,4 @@
-"""A curve as a picture: every run a dot, medians with their intervals, the fit as a thin line; PNG or SVG."""
+"""A curve as a picture: every run a dot, what is typical with its interval, the fit as a thin line; PNG or SVG."""
 
 import math
 from pathlib import Path
@@ -92,10 +92,10 @@ def _fitted(row: CurveRow, x: np.ndarray) -> tuple[np.ndarray, np.ndarray] | Non
 def _lay_out(axes: Axes, found: Curve, across: _Across, unit: str) -> None:
     measure = f"{HEADS.get(found.measure, clean(found.measure))}{f', {unit}' if unit else ''}"
     has_ring = any(row.plateau is not None and row.plateau.cheapest != row.plateau.best for row in found.rows)
-    ring = "; ringed: the cheapest value that is not worse than the best by more than the margin" if has_ring else ""
+    ring = "; ringed: the cheapest not worse than the best by more than the margin" if has_ring else ""
     axes.set_title(clean(found.title), loc="left", color=INK, fontsize=15, pad=26)
-    axes.text(0, 1.02, f"{measure} over {clean(found.axis)}: medians with 95 % intervals, every run a dot{ring}",
-              transform=axes.transAxes, color=INK, fontsize=10, alpha=0.8)  # fmt: skip
+    about = f"{measure} over {clean(found.axis)}: a typical run, with its 95 % interval, every run a dot{ring}"
+    axes.text(0, 1.02, about, transform=axes.transAxes, color=INK, fontsize=10, alpha=0.8)
     axes.set_xlabel(clean(found.axis), color=INK)
     axes.set_ylabel(measure, color=INK)
     for side in ("top", "right"):

@@ -104,7 +104,10 @@ class _Columns:
     def varied(self) -> list[Column]:
         """The values of what is varied, where the table has rows for each."""
         return [
-            _filled(Column(clean(name), keep=10), (clean(row.varied[name]) for row in self._rows))
+            _filled(
+                Column(clean(name), keep=10),
+                ("" if row.varied[name] is None else clean(row.varied[name]) for row in self._rows),
+            )
             for name in self._rows[0].varied
         ]
 
@@ -206,7 +209,7 @@ def _strips(found: Comparison) -> StripColumn:
     usual = {row.varied_words: row.measures[name].typical for row in found.rows if row.variant == found.reference}
     strips = [
         MeasureStrip(
-            form=row.form, middle=m.typical, low=m.low, high=m.high, dots=m.dots, reference=usual[row.varied_words]
+            form=row.form, middle=m.typical, low=m.low, high=m.high, dots=m.dots, reference=usual.get(row.varied_words)
         )
         for row in found.rows
         for m in (row.measures[name],)

@@ -119,7 +119,7 @@ class ComparisonRow:
     @property
     def varied_words(self) -> str:
         """The values of what is varied: "clients 4"; "" where they are taken together."""
-        return ", ".join(f"{name} {value}" for name, value in self.varied.items())
+        return ", ".join(f"{name} {value}" for name, value in self.varied.items() if value is not None)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

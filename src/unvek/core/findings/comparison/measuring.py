@@ -109,7 +109,7 @@ class MeasureInTable:
     def _corpus(self, place: int, variant: str) -> BesideFound | None:
         """The value over all tokens, of a measure that is counted by them."""
         name, evidence = self._measure.name, self._evidence
-        if name + COUNTED not in evidence.values.measures:
+        if not any(asked.name == name and asked.of_kind.counted_by for asked in evidence.plan.measures):
             return None
         mine = self._parts[place].runs & evidence.runs.of_variant(variant)
         is_reference = variant == evidence.reference

@@ -86,11 +86,11 @@ def _slowest(rows: Sequence[ComparisonRow], reference: str, name: str, digits: D
     for row in rows:
         found = row.measures[name]
         of_reference = next(
-            other.measures[name] for other in rows if other.variant == reference and other.varied == row.varied
+            (other.measures[name] for other in rows if other.variant == reference and other.varied == row.varied), None
         )
         if row.variant == reference or not (found.slowest and found.typical):
             continue
-        if not (of_reference.slowest and of_reference.typical):
+        if of_reference is None or not (of_reference.slowest and of_reference.typical):
             continue
         further = (found.slowest / found.typical) / (of_reference.slowest / of_reference.typical)
         if max(further, 1 / further) >= FAR_FROM_TYPICAL:

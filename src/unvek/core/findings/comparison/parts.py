@@ -1,6 +1,6 @@
 """The parts of a table: where a plan varies settings, each of their values is compared on its own."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import partial
 from typing import Any
@@ -21,6 +21,11 @@ class Part:
     varied: Mapping[str, Any]
     runs: Truths
 
+    @property
+    def settings(self) -> frozenset[str]:
+        """The names of what these runs have a value of."""
+        return frozenset(name for name, value in self.varied.items() if value is not None)
+
 
 def parts_of(evidence: Evidence) -> tuple[Part, ...]:
     """Return the runs by the values of what is varied; all together where nothing is, or these are too many."""
@@ -37,6 +42,13 @@ def parts_of(evidence: Evidence) -> tuple[Part, ...]:
         for words, varied in different.items()
     ]
     return tuple(sorted(parts, key=lambda part: [_order(value) for value in part.varied.values()]))
+
+
+def is_meant_for(evidence: Evidence, parts: Sequence[Part], place: int, variant: str) -> bool:
+    """Whether a variant is to have runs in a part: where a runner varies what others do not, some have none by plan."""
+    mine = evidence.runs.of_variant(variant)
+    of_its_kind = {part.settings for part in parts if np.any(part.runs & mine)}
+    return not of_its_kind or parts[place].settings in of_its_kind
 
 
 def _is(words: str, varied: Mapping[str, Any]) -> bool:

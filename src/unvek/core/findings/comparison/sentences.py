@@ -58,7 +58,7 @@ def _short(found: MeasureFound, name: str, digits: Digits) -> str:
 
 def named(row: ComparisonRow) -> str:
     """A row's variant, with the values of what is varied where the table has rows for these."""
-    return f"{row.variant} with {row.varied_words}" if row.varied else row.variant
+    return f"{row.variant} with {row.varied_words}" if row.varied_words else row.variant
 
 
 def _subject(variant: str, name: str) -> str:

@@ -8,9 +8,12 @@ from unvek.core.digits import Scale, column_scale
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.findings.tradeoff.found import CLOSE_DRIFT, TradeoffRow
 from unvek.core.measures.catalogue import TIME
+from unvek.core.measures.definition import MORE
 from unvek.core.stats.conclusions.conclusion import may_be_faster
 from unvek.core.stats.over_launches.launches import Ratio
 from unvek.core.units import drift_words, ratio_decimals, speed_words
+
+HARDLY = 0.05  # of a probability
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -30,17 +33,21 @@ def pick_of(evidence: Evidence, rows: Sequence[TradeoffRow], is_judged_by_need: 
     if not fitting:
         return Pick(variant=None, because=_none_fits(rows))
     among = [row for row in fitting if row.on_frontier] or fitting
-    close = [row for row in among if is_judged_by_need or _is_close(row)]
+    close = [row for row in among if is_judged_by_need or _is_close(evidence, row)]
     if not close:
-        nearest = min(among, key=lambda row: row.drift or 0.0)
+        lead = f"None that meets the needs stays close to {evidence.reference}"
+        drifting = [row for row in among if row.drift is not None]
+        if not drifting:
+            worse = f"each is worse in {evidence.plan.quality}. A need on it says how much it may be"
+            return Pick(variant=None, because=f"{lead}: {worse}.")
+        nearest = min(drifting, key=lambda row: row.drift or 0.0)
         drift = f"{nearest.variant} drifts the least ({drift_words(nearest.drift or 0.0)} of the way to another seed)"
-        return Pick(variant=nearest.variant,
-                    because=f"None that meets the needs stays close to {evidence.reference}; {drift}.")  # fmt: skip
+        return Pick(variant=nearest.variant, because=f"{lead}; {drift}.")
     best = min(close, key=lambda row: _log_time(evidence, row.variant)).variant
-    others = [row for row in fitting if row.variant != best and (is_judged_by_need or _is_close(row))]
+    others = [row for row in fitting if row.variant != best and (is_judged_by_need or _is_close(evidence, row))]
     others.sort(key=lambda row: _log_time(evidence, row.variant))
     names = [row.variant for row in others]
-    if evidence.reference in (best, *names):
+    if evidence.reference in (best, *names) and not _is_clearly_beaten(evidence, rows):
         rival = next((name for name in (best, *names) if name != evidence.reference), None)
         if rival is not None and not _is_faster(evidence, evidence.ratio_to_reference(TIME, best)):
             because = _nothing_clear(evidence, rival, evidence.ratio_to_reference(TIME, rival))
@@ -50,13 +57,36 @@ def pick_of(evidence: Evidence, rows: Sequence[TradeoffRow], is_judged_by_need: 
     ties = tuple(name for name in names if may_be_faster(found.get(name), margin))
     after = next((name for name in names if name not in ties), None)
     because = _because(evidence, rows, best, is_judged_by_need, ties, is_only=not names)
+    against = evidence.ratio_to_reference(TIME, best)
+    if against is not None and not _is_faster(evidence, against):
+        because += f" It is not shown to be faster than {evidence.reference}, but beats it on the other counts."
     if after is not None and after != evidence.reference:
         because += f" Next comes {after}, {speed_words(found[after].value, best)}."
     return Pick(variant=best, because=because, ties=ties, runner_up=after)
 
 
-def _is_close(row: TradeoffRow) -> bool:
-    return row.drift is None or row.drift < CLOSE_DRIFT
+def _is_close(evidence: Evidence, row: TradeoffRow) -> bool:
+    """Whether a variant's outputs are near enough to the reference's: by their drift, else not shown to be worse."""
+    if row.drift is not None:
+        return row.drift < CLOSE_DRIFT
+    quality = evidence.plan.quality
+    ratio = evidence.ratio_to_reference(quality, row.variant) if quality is not None else None
+    if quality is None or ratio is None or ratio.low_together is None or ratio.high_together is None:
+        return True
+    margin = evidence.margin(quality).share_of(_usual(evidence, quality))
+    more_is_better = evidence.values.measure(quality).better == MORE
+    return not (ratio.high_together < 1 - margin if more_is_better else ratio.low_together > 1 + margin)
+
+
+def _usual(evidence: Evidence, name: str) -> float | None:
+    place = evidence.location(name, evidence.runs.of_variant(evidence.reference))
+    return place.value if place is not None else None
+
+
+def _is_clearly_beaten(evidence: Evidence, rows: Sequence[TradeoffRow]) -> bool:
+    """Whether the reference has hardly a place on the frontier: as fast as another, say, that takes half the memory."""
+    probability = next((row.probability for row in rows if row.variant == evidence.reference), None)
+    return probability is not None and probability < HARDLY
 
 
 def _log_time(evidence: Evidence, name: str) -> float:
@@ -91,7 +121,11 @@ def _because(
     is_only: bool,
 ) -> str:  # fmt: skip
     row = next(row for row in rows if row.variant == pick)
-    bound = f" that stays close to {evidence.reference}" if row.drift is not None and not is_judged_by_need else ""
+    bound = ""
+    if not is_judged_by_need and row.drift is not None:
+        bound = f" that stays close to {evidence.reference}"
+    elif not is_judged_by_need and evidence.plan.quality in row.values:
+        bound = f" that is not shown to be worse in {evidence.plan.quality}"
     among = "on the frontier" if row.on_frontier else "of those that meet the needs"
     lead = f"{row.variant} is the {'only one' if is_only else 'fastest'} {among}{bound}"
     facts = []

@@ -41,7 +41,7 @@ def trade_off(evidence: Evidence, needs: Sequence[Need] = ()) -> Tradeoff:
     measures = [evidence.values.measure(name) for name in (TIME, quality, "memory.peak") if name]
     if not evidence.values.has(TIME):
         raise InputError("no run has finished yet, so there is nothing to trade off; 'unvek log' lists what happened")
-    usable = [measure for measure in measures if evidence.values.has(measure.name)]
+    usable = [measure for measure in measures if evidence.values.has(measure.name) and measure.better is not None]
     finished = [v for v in evidence.variants if np.any(evidence.runs.of_variant(v.name) & evidence.runs.finished)]
     names = [variant.name for variant in finished]
     costs = costs_of(evidence, usable, names)
@@ -135,7 +135,10 @@ def _of_frontier(rows: Sequence[TradeoffRow], in_circle: Sequence[str]) -> Itera
 def _notes(
     evidence: Evidence, measures: Sequence[Measure], usable: Sequence[Measure], finished: Sequence[VariantOnRecord]
 ) -> Iterator[str]:
-    missing = [m.name for m in measures if m not in usable]
+    without_way = [m.name for m in measures if m.better is None]
+    if without_way:
+        yield f"Not counted, since the plan does not say which way is better: {', '.join(without_way)}."
+    missing = [m.name for m in measures if m not in usable and m.name not in without_way]
     if missing:
         yield f"Not counted, since no run has it: {', '.join(missing)}."
     quality = evidence.plan.quality
