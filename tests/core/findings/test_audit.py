@@ -182,7 +182,7 @@ class Confounders(TwoVariants):
                                   launch=launch, provenance=MADE_OF)  # fmt: skip
         self.assertEqual(self.found(), {"two-modes": ("doubt", ("swift",))})
         text = next(finding.text for finding in audit(gather(self.logbook)).findings)
-        self.assertEqual(text, "Launches of swift fall into two groups: 9 in which a run takes 50 ms, 3 in which it takes 54 ms, "
+        self.assertEqual(text, "Launches of swift fall into two groups: 9 in which a run takes 50.0 ms, 3 in which it takes 54.0 ms, "
                                "8 % more.")  # fmt: skip
 
     def test_one_run_in_five_twice_as_long_is_a_doubt(self):

@@ -31,6 +31,12 @@ class Beating(unittest.TestCase):
         self.assertEqual(np.argwhere(won[:3, :3]).tolist(), [[0, 2], [1, 0], [2, 1]])
         self.assertEqual(beaten(won).tolist(), [False, False, False, True])
         self.assertEqual(circles(won).tolist(), [True, True, True, False])
+        straight = beats(
+            np.array([[0.0, 0.0, 0.0], [1.0, 1.0, 1.0], [2.0, 2.0, 2.0], [9.0, 9.0, 9.0]]), np.full(3, 0.5)
+        )
+        many = beaten(np.stack([won, straight, won]))
+        self.assertEqual(many.tolist(), [beaten(one).tolist() for one in (won, straight, won)])
+        self.assertEqual(many[1].tolist(), [False, True, True, True])
 
     def test_the_unknown_neither_beats_nor_is_beaten(self):
         costs = np.array([[1.0, np.nan], [2.0, 2.0]])

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Mapping, Sequence
 
 import numpy as np
 
+from unvek.core.digits import column_scale
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.findings.audit.confounder import DOUBT, NOTE, Confounder
 from unvek.core.logbook.rows import RunRow
@@ -14,7 +15,7 @@ from unvek.core.run.events.record import DISTURBED_FROM
 from unvek.core.stats.grouping import Floats, Whole, group_medians, numbered
 from unvek.core.stats.over_launches.launches import level_by_launch
 from unvek.core.stats.over_launches.shape import two_groups
-from unvek.core.units import counted, duration_words
+from unvek.core.units import counted
 
 MANY_SHARE = 0.1  # of a variant's runs, from which on what is wrong with them is no side matter
 OUTLIER_FACTOR, OUTLIER_DEVIATIONS = 1.2, 5.0
@@ -51,13 +52,14 @@ def _modes(evidence: Evidence, groups: Mapping[str, Mapping[int, float]]) -> Ite
         (fast, fast_count), (slow, slow_count) = sorted(
             (level, list(of_launches.values()).count(level)) for level in set(of_launches.values())
         )
+        takes = column_scale("s", [(math.exp(level), None, None) for level in (fast, slow)])
         fewer = slow if slow_count <= fast_count else fast
         named = [str(launch) for launch, level in of_launches.items() if level == fewer][:MOST_NAMED]
         yield Confounder(
             code="two-modes", severity=DOUBT, variants=(name,),
             text=f"Launches of {name} fall into two groups: {fast_count} in which a run takes "
-                 f"{duration_words(math.exp(fast))}, {slow_count} in which it takes {duration_words(math.exp(slow))}, "
-                 f"{100 * math.expm1(slow - fast):.0f} % more.",
+                 f"{takes.with_unit(math.exp(fast))}, {slow_count} in which it takes "
+                 f"{takes.with_unit(math.exp(slow))}, {100 * math.expm1(slow - fast):.0f} % more.",
             why="A mode that comes and goes: what is shown of it lies between the two, where hardly a run does, and "
                 "another few launches may be mostly of the other.",
             mend=f"Launch {', '.join(named)} is among the fewer: what differs there (placement of memory, clock, "

@@ -15,6 +15,8 @@ from unvek.core.stats.over_launches.launches import location
 from unvek.core.stats.student import student_factor
 
 SEED = 1  # the same data give the same probabilities
+MOST_PAIRS = 50_000_000  # of variants, held against each other over all draws: of many variants there are fewer draws
+FEWEST_DRAWS = 200
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,10 +31,9 @@ class _OneCount:
 def costs_of(evidence: Evidence, measures: Sequence[Measure], names: Sequence[str]) -> Costs:
     """Return the costs of the variants on each count: logs of ratios to the reference; of scores, these themselves."""
     rng = np.random.default_rng(SEED)
+    draws = max(FEWEST_DRAWS, min(DRAWS, MOST_PAIRS // len(names) ** 2))
     counts = [
-        _of_score(evidence, measure, names, rng)
-        if evidence.values.is_score(measure.name)
-        else _of_ratios(evidence, measure, names, rng)
+        (_of_score if evidence.values.is_score(measure.name) else _of_ratios)(evidence, measure, names, rng, draws)
         for measure in measures
     ]
     return Costs(
@@ -42,7 +43,9 @@ def costs_of(evidence: Evidence, measures: Sequence[Measure], names: Sequence[st
     )
 
 
-def _of_ratios(evidence: Evidence, measure: Measure, names: Sequence[str], rng: np.random.Generator) -> _OneCount:
+def _of_ratios(
+    evidence: Evidence, measure: Measure, names: Sequence[str], rng: np.random.Generator, draws: int
+) -> _OneCount:
     """By the paired ratios that a comparison shows."""
     logs, errors, degrees = (np.full(len(names), np.nan) for _ in range(3))
     for place, name in enumerate(names):
@@ -57,10 +60,12 @@ def _of_ratios(evidence: Evidence, measure: Measure, names: Sequence[str], rng: 
     margin = evidence.margin(measure.name)
     usual = evidence.location(measure.name, evidence.runs.of_variant(evidence.reference))
     share = margin.share_of(usual.value if usual is not None else None)
-    return _OneCount(sign * logs, sign * ratio_draws(logs, errors, degrees, rng), math.log1p(share))
+    return _OneCount(sign * logs, sign * ratio_draws(logs, errors, degrees, rng, draws), math.log1p(share))
 
 
-def _of_score(evidence: Evidence, measure: Measure, names: Sequence[str], rng: np.random.Generator) -> _OneCount:
+def _of_score(
+    evidence: Evidence, measure: Measure, names: Sequence[str], rng: np.random.Generator, draws: int
+) -> _OneCount:
     """By the scores, as they are shown: tasks are drawn, and what launches add."""
     averaged = evidence.values.is_averaged(measure.name)
     tasks, task_count = numbered(evidence.runs.task_codes)
@@ -83,10 +88,10 @@ def _of_score(evidence: Evidence, measure: Measure, names: Sequence[str], rng: n
         launches = max(launches, len(np.unique(evidence.runs.launch[mine])))
         if over is not None and over.low is not None:
             errors[place] = (over.value - over.low) / student_factor(len(np.unique(evidence.runs.launch[mine])))
-    drawn = np.full((DRAWS, len(names)), np.nan)
+    drawn = np.full((draws, len(names)), np.nan)
     has_any = np.isfinite(centres)
     if np.any(has_any):
-        drawn[:, has_any] = score_draws(of_tasks[:, has_any], centres[has_any], rng, are_shares=averaged)
+        drawn[:, has_any] = score_draws(of_tasks[:, has_any], centres[has_any], rng, draws, are_shares=averaged)
         drawn = with_launches(drawn, errors, max(launches - 1, 1), rng)
     sign = -1.0 if measure.better == MORE else 1.0
     margin = evidence.margin(measure.name)

@@ -18,6 +18,8 @@ from unvek.core.measures.catalogue import TIME
 from unvek.core.measures.definition import Measure
 from unvek.core.stats.conclusions.frontier import beaten, beats, circles, even, frontier_probabilities
 
+MOST_GROUPS, MOST_NAMED = 4, 8  # of variants that are even; all of them are in the rows
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class _Place:
@@ -118,18 +120,20 @@ def _place(evidence: Evidence, measure: Measure, name: str) -> CountFound:
 
 def _of_frontier(rows: Sequence[TradeoffRow], in_circle: Sequence[str]) -> Iterator[str]:
     """Say who is even with whom on all counts, who beats each other in a circle, and who could not be judged."""
-    said: set[frozenset[str]] = set()
-    for row in rows:
-        group = frozenset((row.variant, *row.even_with))
-        if len(group) > 1 and group not in said:
-            said.add(group)
-            yield f"Even on all counts: {', '.join(one.variant for one in rows if one.variant in group)}."
+    groups = dict.fromkeys(frozenset((row.variant, *row.even_with)) for row in rows if row.even_with)
+    for group in list(groups)[:MOST_GROUPS]:
+        yield f"Even on all counts: {_named([row.variant for row in rows if row.variant in group])}."
     if in_circle:
-        yield f"Each of these beats another of them, by margins, in a circle, so all stay: {', '.join(in_circle)}."
+        yield f"Each of these beats another of them, by margins, in a circle, so all stay: {_named(in_circle)}."
     for row in rows:
         if row.not_judged:
             why = "; ".join(row.not_judged)
             yield f"{row.variant} could not be judged, so it is on no frontier and not picked: {why}."
+
+
+def _named(names: Sequence[str]) -> str:
+    more = f" and {len(names) - MOST_NAMED} more" if len(names) > MOST_NAMED else ""
+    return ", ".join(names[:MOST_NAMED]) + more
 
 
 def _notes(

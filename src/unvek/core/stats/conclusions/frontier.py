@@ -46,8 +46,27 @@ def beaten(found: Truths) -> Truths:
     Margins let it go round in a circle: a beats b, b beats c, and c beats a. By those that it beats in turn, through
     others, nothing is beaten: all in the circle stay.
     """
-    reached = _through_others(found)
-    return np.asarray(np.any(found & ~np.swapaxes(reached, -1, -2), axis=-2))
+    lost = np.asarray(np.any(found, axis=-2))
+    if found.ndim == 2:
+        return _beaten_from_outside(found) if _goes_round(found[None])[0] else lost
+    rare = np.flatnonzero(_goes_round(found))
+    lost[rare] = _beaten_from_outside(found[rare])
+    return lost
+
+
+def _beaten_from_outside(found: Truths) -> Truths:
+    """Return (..., n) whether a row is beaten by one that it does not beat in turn, itself or through others."""
+    return np.asarray(np.any(found & ~np.swapaxes(_through_others(found), -1, -2), axis=-2))
+
+
+def _goes_round(found: Truths) -> Truths:
+    """Return (draws,) whether anything goes round in a circle: some are left once all unbeaten ones are taken away."""
+    left = np.ones(found.shape[:2], bool)
+    while True:
+        still = left & np.any(found & left[:, :, None], axis=1)
+        if np.array_equal(still, left):
+            return np.asarray(np.any(left, axis=1))
+        left = still
 
 
 def circles(found: Truths) -> Truths:
