@@ -157,6 +157,8 @@ class Figures(unittest.TestCase):
         self.assertEqual(ratio_column_decimals([(3.9, 3.3, 4.5), (0.71, 0.6, 0.8)]), 2)
         self.assertEqual(ratio_column_decimals([(1.0012, 1.00115, 1.00125)] * 3), 3)
         self.assertEqual(ratio_column_decimals([(0.0421, None, None)]), 4)
+        self.assertEqual(ratio_column_decimals([(1.17, 1.003, 1.37), (7.3, 6.6, 8.0)]), 3, "faster is not from 1.00 on")
+        self.assertEqual(ratio_column_decimals([(1.0, 0.97, 1.0)]), 2)
         self.assertEqual(ratio_figures(8.0, 7.69, 8.33, 2), ("8.00x", "7.69 to 8.33"))
         self.assertEqual(ratio_figures(0.5, None, None, 2), ("0.50x", ""))
 

@@ -11,6 +11,7 @@ from unvek.core.units import PLACES, decimals_for, ratio_decimals
 
 Figure = tuple[float | None, float | None, float | None]  # a value, and its interval's ends
 LEAST_DIGITS = 2  # of a value that supports them
+MOST_PLACES = 4  # of a ratio
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,13 +65,26 @@ def column_scale(unit: str, figures: Iterable[Figure]) -> Scale:
 
 
 def ratio_column_decimals(ratios: Iterable[Figure]) -> int:
-    """Return the decimals of a column of ratios, from these and their intervals: two at least."""
+    """Return the decimals of a column of ratios, from these and their intervals: two at least.
+
+    And so many that an interval which leaves 1 out is not read as one that begins or ends there.
+    """
+    ratios = list(ratios)
     wanted = [
         (value, decimals_for(value, None, None) if low is None or high is None else ratio_decimals(low, high))
         for value, low, high in ratios
         if value is not None
     ]
-    return max(LEAST_DIGITS, _common(wanted) or 0)
+    ends = [end for _, low, high in ratios if low is not None and high is not None for end in (low, high)]
+    apart = max((places for end in ends if (places := _places_from_1(end)) <= MOST_PLACES), default=0)
+    return max(LEAST_DIGITS, _common(wanted) or 0, apart)
+
+
+def _places_from_1(end: float) -> int:
+    """How many decimals it takes to tell a number from 1."""
+    return 0 if end == 1 else next(
+        (places for places in range(LEAST_DIGITS, MOST_PLACES + 1) if round(end, places) != 1), MOST_PLACES + 1
+    )  # fmt: skip
 
 
 def _common(wanted: list[tuple[float, int]]) -> int | None:
