@@ -67,6 +67,13 @@ class Picking(WrittenLogbook):
         for row in found.rows:
             self.assertTrue(row.on_frontier and row.probability < 1.0, row)
 
+    def test_one_round_gives_no_probability_to_anybody(self):
+        self.made({"ref": {}, "swift": {"time": 0.5}}, rounds=1)
+        found = trade_off(self.evidence())
+        self.assertEqual([row.probability for row in found.rows], [None, None])
+        self.assertEqual(found.pick, "ref", "what was seen once may be luck")
+        self.assertIn("swift comes nearest (there is one launch)", found.because)
+
     def test_two_that_may_be_as_fast_are_a_toss_up_and_one_that_is_slower_comes_next(self):
         self.made({"ref": {}, "swift": {"time": 0.5}, "brisk": {"time": 0.505}, "slow": {"time": 0.7}}, spread=0.03)
         found = trade_off(self.evidence())

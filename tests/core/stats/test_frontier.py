@@ -43,7 +43,15 @@ class Beating(unittest.TestCase):
         self.assertFalse(beats(costs, NONE).any())
         self.assertFalse(even(costs, MARGINS)[0].any())
         drawn = np.broadcast_to(costs, (100, 2, 2))
-        self.assertTrue(np.isnan(frontier_probabilities(Costs(found=costs, drawn=drawn, margins=NONE))[0]))
+        self.assertTrue(np.isnan(frontier_probabilities(Costs(found=costs, drawn=drawn, margins=NONE))).all())
+        three = np.array([[1.0, 1.0], [2.0, 2.0], [0.5, 3.0]])
+        drawn = np.broadcast_to(np.where([[False], [True], [False]], np.nan, three), (100, 3, 2))
+        found = frontier_probabilities(Costs(found=three[[0, 1, 2]], drawn=drawn, margins=NONE))
+        self.assertEqual(np.isnan(found).tolist(), [False, True, False], "what was seen once beats neither")
+        found = frontier_probabilities(
+            Costs(found=np.array([[1.0, 1.0], [0.5, 0.5], [0.5, 3.0]]), drawn=drawn, margins=NONE)
+        )
+        self.assertEqual(np.isnan(found).tolist(), [True, True, True], "what was seen once seems to beat both")
 
 
 class Probable(unittest.TestCase):

@@ -6,11 +6,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from unvek.core.evidence.counted_runs import Truths
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.measures.definition import MORE, Measure
 from unvek.core.stats.conclusions.draws import DRAWS, ratio_draws, score_draws, with_launches
 from unvek.core.stats.conclusions.frontier import Costs
-from unvek.core.stats.grouping import Floats, group_means, group_medians, numbered
+from unvek.core.stats.grouping import Floats, first_places, group_means, group_medians, numbered
 from unvek.core.stats.over_launches.launches import location
 from unvek.core.stats.student import student_factor
 
@@ -56,11 +57,8 @@ def _of_ratios(
             logs[place] = math.log(ratio.value)
             if ratio.spread is not None:
                 errors[place], degrees[place] = ratio.spread / math.sqrt(ratio.launches), ratio.degrees
-    sign = -1.0 if measure.better == MORE else 1.0
-    margin = evidence.margin(measure.name)
-    usual = evidence.location(measure.name, evidence.runs.of_variant(evidence.reference))
-    share = margin.share_of(usual.value if usual is not None else None)
-    return _OneCount(sign * logs, sign * ratio_draws(logs, errors, degrees, rng, draws), math.log1p(share))
+    share, _ = _margin(evidence, measure.name)
+    return _in_costs(measure, _OneCount(logs, ratio_draws(logs, errors, degrees, rng, draws), math.log1p(share)))
 
 
 def _of_score(
@@ -68,33 +66,47 @@ def _of_score(
 ) -> _OneCount:
     """By the scores, as they are shown: tasks are drawn, and what launches add."""
     averaged = evidence.values.is_averaged(measure.name)
-    tasks, task_count = numbered(evidence.runs.task_codes)
-    of_tasks = np.full((task_count, len(names)), np.nan)
-    centres, errors = np.full(len(names), np.nan), np.zeros(len(names))
-    launches = 1
+    known = np.isfinite(evidence.values.of(measure.name))
+    of_tasks = np.full((numbered(evidence.runs.task_codes)[1], len(names)), np.nan)
+    centres, errors, launches = np.full(len(names), np.nan), np.zeros(len(names)), 1
     for place, name in enumerate(names):
-        mine = evidence.runs.of_variant(name) & np.isfinite(evidence.values.of(measure.name))
+        mine = evidence.runs.of_variant(name) & known
         found = evidence.location(measure.name, mine)
         if found is None:
             continue
-        centres[place] = found.value
-        items, count = numbered(evidence.runs.item[mine])
-        values = (group_means if averaged else group_medians)(evidence.values.of(measure.name)[mine], items, count)
-        of_items = np.zeros(count, np.int64)
-        of_items[items] = tasks[mine]
-        known = np.unique(of_items)
-        of_tasks[known, place] = group_means(values, *numbered(of_items))
+        centres[place], of_tasks[:, place] = found.value, _by_task(evidence, measure.name, mine, averaged)
         over = location(evidence.sample(measure.name, mine), averaged, evidence.pilot, logs=False)
-        launches = max(launches, len(np.unique(evidence.runs.launch[mine])))
+        launch_count = len(np.unique(evidence.runs.launch[mine]))
+        launches = max(launches, launch_count)
         if over is not None and over.low is not None:
-            errors[place] = (over.value - over.low) / student_factor(len(np.unique(evidence.runs.launch[mine])))
+            errors[place] = (over.value - over.low) / student_factor(launch_count)
     drawn = np.full((draws, len(names)), np.nan)
     has_any = np.isfinite(centres)
     if np.any(has_any):
         drawn[:, has_any] = score_draws(of_tasks[:, has_any], centres[has_any], rng, draws, are_shares=averaged)
         drawn = with_launches(drawn, errors, max(launches - 1, 1), rng)
+    share, usual = _margin(evidence, measure.name)
+    return _in_costs(measure, _OneCount(centres, drawn, share * abs(usual)))
+
+
+def _by_task(evidence: Evidence, name: str, mine: Truths, averaged: bool) -> Floats:
+    """Return (tasks,) the mean over a task's items of the median (or mean) of their runs; NaN where there is none."""
+    tasks, task_count = numbered(evidence.runs.task_codes)
+    items, count = numbered(evidence.runs.item[mine])
+    of_items = (group_means if averaged else group_medians)(evidence.values.of(name)[mine], items, count)
+    task_of_items = tasks[mine][first_places(items, count)]
+    found = np.full(task_count, np.nan)
+    found[np.unique(task_of_items)] = group_means(of_items, *numbered(task_of_items))
+    return found
+
+
+def _margin(evidence: Evidence, name: str) -> tuple[float, float]:
+    """Return the margin of a measure as a share of what the reference has, and that."""
+    usual = evidence.location(name, evidence.runs.of_variant(evidence.reference))
+    return evidence.margin(name).share_of(usual.value if usual is not None else None), usual.value if usual else 0.0
+
+
+def _in_costs(measure: Measure, count: _OneCount) -> _OneCount:
+    """The same where less is better."""
     sign = -1.0 if measure.better == MORE else 1.0
-    margin = evidence.margin(measure.name)
-    usual = evidence.location(measure.name, evidence.runs.of_variant(evidence.reference))
-    share = margin.share_of(usual.value if usual is not None else None)
-    return _OneCount(sign * centres, sign * drawn, share * abs(usual.value) if usual is not None else 0.0)
+    return _OneCount(sign * count.found, sign * count.drawn, count.margin)

@@ -103,7 +103,12 @@ def _row(
 def _not_judged(
     evidence: Evidence, measures: Sequence[Measure], costs: np.ndarray, variant: VariantOnRecord
 ) -> Iterator[str]:
-    """Say on which counts nothing is known of a variant, with the reason where there is one."""
+    """Say on which counts nothing is known of a variant, with the reason where there is one.
+
+    The reference is what others are judged by: of one run of each item it has no likeness to a rerun, and needs none.
+    """
+    if variant.name == evidence.reference:
+        return
     mine = set(evidence.runs.number[evidence.runs.of_variant(variant.name)].tolist())
     for measure, cost in zip(measures, costs.tolist(), strict=True):
         if not np.isfinite(cost):

@@ -76,15 +76,22 @@ def circles(found: Truths) -> Truths:
 
 
 def frontier_probabilities(costs: Costs) -> Floats:
-    """Return (n,) the share of draws in which each is beaten by none; NaN where nothing of it could be drawn."""
+    """Return (n,) the share of draws in which each is beaten by none.
+
+    NaN where nothing of it could be drawn, where one of which nothing could be drawn seems to beat it, and where there
+    is no other of which anything could: what was seen once may be luck.
+    """
     n = len(costs.found)
     at_once = max(1, AT_ONCE // max(1, n * n))
     stays = [
         ~beaten(beats(costs.drawn[start : start + at_once], costs.margins))
         for start in range(0, len(costs.drawn), at_once)
     ]
-    shares = share_of(np.concatenate(stays))
-    return np.where(np.any(np.isnan(costs.drawn), axis=(0, 2)), np.nan, shares)
+    is_drawn = ~np.any(np.isnan(costs.drawn), axis=(0, 2))
+    is_open = np.any(beats(costs.found, costs.margins) & ~is_drawn[:, None], axis=0)
+    if n > 1 and np.count_nonzero(is_drawn) < 2:
+        return np.full(n, np.nan)
+    return np.where(is_drawn & ~is_open, share_of(np.concatenate(stays)), np.nan)
 
 
 def _through_others(found: Truths) -> Truths:
