@@ -6,7 +6,7 @@ become text. How speed is worded is decided in one place, `speed_words`.
 
 import math
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 SECONDS: Mapping[str, float] = {"ms": 0.001, "s": 1.0, "min": 60.0, "h": 3600.0}
 BYTES: Mapping[str, float] = {"B": 1, "KiB": 2**10, "MiB": 2**20, "GiB": 2**30, "kB": 1e3, "MB": 1e6, "GB": 1e9}
@@ -81,6 +81,12 @@ def bytes_words(size: float) -> str:
 def counted(number: int, name: str) -> str:
     """Word a number of things: "1 run", "3 runs"."""
     return f"{number} {name}{'' if number == 1 else 's'}"
+
+
+def few_of(names: Sequence[object], most: int) -> str:
+    """Word the first few of many: "3, 4, 5 and 13 more"."""
+    more = f" and {len(names) - most} more" if len(names) > most else ""
+    return ", ".join(map(str, names[:most])) + more
 
 
 def speed_words(time_ratio: float, reference: str = "", decimals: int | None = None) -> str:

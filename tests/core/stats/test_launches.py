@@ -9,12 +9,12 @@ from scipy import stats
 
 from benchmarks.experiments import Hardships, runs_of
 from unvek.core.plan.model import USUAL_MARGIN
-from unvek.core.stats.conclusions.conclusion import conclusion, outlook, smallest_told
+from unvek.core.stats.conclusions.conclusion import conclusion, outlook
 from unvek.core.stats.over_launches.launches import Ratio, Sample, location, paired_ratio, ratios_together
 from unvek.core.stats.over_launches.levels import Levels
 from unvek.core.stats.over_launches.settling import rounds_for, rounds_wanted
 from unvek.core.stats.quantiles import student_quantile
-from unvek.core.stats.student import mean_and_half_width, student_factor, wilson
+from unvek.core.stats.student import mean_and_half_width, smallest_told, student_factor, wilson
 
 MARGIN = USUAL_MARGIN.value
 SPEED = ("faster", "slower")

@@ -4,7 +4,7 @@ import numpy as np
 
 from unvek.core.evidence.counted_runs import Truths, Whole
 from unvek.core.evidence.evidence import Evidence
-from unvek.core.stats.grouping import Floats, first_places, group_means, group_medians, numbered
+from unvek.core.stats.grouping import Floats, first_places, group_middles, numbered
 from unvek.core.stats.over_launches.launches import location
 from unvek.core.stats.over_tasks.drift import drift
 from unvek.core.stats.student import Estimate
@@ -41,7 +41,7 @@ def drift_of(evidence: Evidence, name: str, mine: Truths) -> Estimate | None:
 
 def _by_group(values: Floats, groups: Whole, averaged: bool) -> Floats:
     """Return the median (or mean) of each group's values, in the order of the groups' numbers."""
-    return (group_means if averaged else group_medians)(values, *numbered(groups))
+    return group_middles(values, *numbered(groups), averaged)
 
 
 def _of_other_seeds(tasks: Whole, values: Floats, of_tasks: Whole) -> Floats:

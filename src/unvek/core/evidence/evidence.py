@@ -20,7 +20,6 @@ from unvek.core.stats.over_launches.launches import (
     Sample,
     levels_between,
     location,
-    location_by_round,
     ratios_together,
 )
 from unvek.core.stats.over_tasks.items import TaskRecord, score_location, score_ratios, task_record
@@ -84,6 +83,15 @@ class Evidence:
         """Return by how much a measure may differ from the reference's and be the same."""
         return self.plan.margins.get(name, USUAL_MARGIN)
 
+    def margin_share(self, name: str, these: Truths | None = None) -> float:
+        """Return the margin of a measure as a share of what the reference has, of some of the runs or of all."""
+        margin = self.margin(name)
+        if not margin.is_absolute:
+            return margin.value
+        usual = self.runs.of_variant(self.reference)
+        found = self.location(name, usual if these is None else usual & these)
+        return margin.share_of(found.value if found is not None else None)
+
     def sample(self, name: str, these: Truths) -> Sample:
         """Return a measure of some of the runs, with what they are paired by."""
         runs = self.runs
@@ -100,11 +108,6 @@ class Evidence:
         if name not in self._ratios:
             self._ratios[name] = self.ratios_of(name, self.pairs_within(name, [np.ones(len(self.runs), bool)]))
         return self._ratios[name].get((0, variant))
-
-    def location_by_round(self, name: str, these: Truths) -> Mapping[int, float]:
-        """Return where a measure of some of the runs lies in each round: the same summary as `location`."""
-        of_score = self.values.is_score(name)
-        return location_by_round(self.sample(name, these), self.values.is_averaged(name), logs=not of_score)
 
     def ratios_of(
         self, name: str, pairs: Mapping[tuple[int, str], tuple[Sample, Sample]]
@@ -132,15 +135,12 @@ class Evidence:
                     pairs[place, variant.name] = self.sample(name, part & self.runs.of_variant(variant.name)), theirs
         return pairs
 
-    def record_against_reference(self, name: str, variant: str, part: Truths) -> TaskRecord | None:
-        """Return on how many tasks a variant's score was better than the reference's, and worse, of a part of the runs.
+    def record(self, name: str, pair: tuple[Sample, Sample]) -> TaskRecord | None:
+        """Return on how many tasks a score was better than the reference's, and worse, of a pair of `pairs_within`.
 
         None of what is no score, or has no way that is better; and of a likeness, which the reference has to itself.
         """
-        measure, values = self.values.measure(name), self.values
-        if variant == self.reference or not values.is_score(name) or name in values.likeness_names:
+        better, values = self.values.measure(name).better, self.values
+        if better is None or not values.is_score(name) or name in values.likeness_names:
             return None
-        if measure.better is None:
-            return None
-        ours, theirs = (self.sample(name, part & self.runs.of_variant(one)) for one in (variant, self.reference))
-        return task_record(ours, theirs, more_is_better=measure.better == MORE)
+        return task_record(*pair, more_is_better=better == MORE)

@@ -7,7 +7,7 @@ import numpy as np
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.evidence.warming import Warming
 from unvek.core.run.events.record import BY_HAND, IMPORTED, SIMULATED
-from unvek.core.units import counted
+from unvek.core.units import counted, few_of
 
 MOST_NAMED = 4  # runs
 
@@ -62,8 +62,7 @@ def _measuring_notes(evidence: Evidence, measures: Collection[str]) -> list[str]
 
 
 def _named(runs: Sequence[int]) -> str:
-    more = f" and {len(runs) - MOST_NAMED} more" if len(runs) > MOST_NAMED else ""
-    return f"run{'' if len(runs) == 1 else 's'} {', '.join(map(str, runs[:MOST_NAMED]))}{more}"
+    return f"run{'' if len(runs) == 1 else 's'} {few_of(runs, MOST_NAMED)}"
 
 
 def _settling_notes(evidence: Evidence) -> list[str]:

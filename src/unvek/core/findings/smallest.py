@@ -7,8 +7,8 @@ import numpy as np
 
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.measures.catalogue import TIME
-from unvek.core.stats.conclusions.conclusion import smallest_told
 from unvek.core.stats.over_tasks.items import spread_over_tasks
+from unvek.core.stats.student import smallest_told
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

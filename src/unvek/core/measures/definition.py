@@ -38,6 +38,11 @@ class Measure:
         return self.summed_up != MEDIAN
 
     @property
+    def adds_up(self) -> bool:
+        """Whether of two runs, one after the other, there is as much as of both: of times and energies."""
+        return self.unit in ("s", "J")
+
+    @property
     def is_speed(self) -> bool:
         """Whether more or less of it is faster or slower, rather than better or worse."""
         return self.unit in ("s", "/s")

@@ -60,6 +60,11 @@ def group_means(values: Floats, groups: Whole, count: int) -> Floats:
     return np.asarray(np.bincount(groups, values, count) / np.bincount(groups, minlength=count))
 
 
+def group_middles(values: Floats, groups: Whole, count: int, averaged: bool) -> Floats:
+    """Return (count,) what each group's values come to: their median, or their mean."""
+    return (group_means if averaged else group_medians)(values, groups, count)
+
+
 def finite(values: Floats, *along: NDArray[Any]) -> tuple[NDArray[Any], ...]:
     """Return the values that are known, and what belongs to them."""
     known = np.isfinite(values)

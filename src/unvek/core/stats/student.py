@@ -9,6 +9,7 @@ from unvek.core.stats.grouping import Floats
 from unvek.core.stats.quantiles import normal_quantile, student_quantile
 
 CONFIDENCE = 0.95
+OFTEN = 0.8  # how often what can be told is told
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -52,6 +53,16 @@ def estimate(values: Floats, pilot: int | None = None) -> Estimate:
     if half_width is None:
         return Estimate(value=mean, low=None, high=None)
     return Estimate(value=mean, low=mean - half_width, high=mean + half_width)
+
+
+def smallest_told(spread: float, count: int, degrees: float, comparisons: int = 1) -> float:
+    """Return the smallest true difference that is told from none 8 times in 10, in the spread's own unit.
+
+    spread: the standard deviation of one of `count` independent differences, known with so many degrees of freedom:
+    (t(together) + t(0.8)) spread / sqrt(count) (Chow, Shao and Wang 2008, section 3.1).
+    """
+    factor = student_quantile(share_below(comparisons), degrees) + student_quantile(OFTEN, degrees)
+    return factor * spread / math.sqrt(count)
 
 
 def wilson(count: float, total: float) -> tuple[float, float]:

@@ -7,7 +7,7 @@ from rich.text import Text
 
 from unvek.core.plan.runners import COMMAND, STREAM
 from unvek.core.run.events.record import DISTURBED_FROM
-from unvek.core.units import bytes_words, duration_words
+from unvek.core.units import bytes_words, duration_words, few_of
 from unvek.show.terminal.bars import step_bars
 from unvek.show.terminal.console import clean
 from unvek.show.terminal.figures import UNKNOWN, warning_text
@@ -102,8 +102,7 @@ def made_of_facts(provenance: Mapping[str, Any]) -> list[Fact]:
         facts.append(("packages", "unknown"))
     elif packages:
         named = [f"{clean(name)} {clean(version or 'of unknown version')}" for name, version in packages.items()]
-        more = f" and {len(named) - PACKAGES_SHOWN} more" if len(named) > PACKAGES_SHOWN else ""
-        facts.append(("packages", ", ".join(named[:PACKAGES_SHOWN]) + more))
+        facts.append(("packages", few_of(named, PACKAGES_SHOWN)))
     if provenance["threads"]:
         facts.append(("threads", ", ".join(f"{name} {clean(value)}" for name, value in provenance["threads"].items())))
     return facts

@@ -7,7 +7,7 @@ from rich.console import Console
 from rich.text import Text
 
 from unvek.core.session.measuring import MeasureWorkedOut, Measuring
-from unvek.core.units import counted
+from unvek.core.units import counted, few_of
 from unvek.show.terminal.console import clean, faint
 from unvek.show.terminal.grid import Column, print_grid
 from unvek.show.terminal.views import View
@@ -27,8 +27,7 @@ def print_measuring(out: Console, found: Measuring) -> None:
         for why, runs in _by_reason(row).items():
             out.print()
             out.print(Text(clean(f"no {row.name} of {counted(len(runs), 'run')}: {why}")))
-            more = f" and {len(runs) - RUNS_NAMED} more" if len(runs) > RUNS_NAMED else ""
-            out.print(faint(f"   {', '.join(map(str, runs[:RUNS_NAMED]))}{more}"))
+            out.print(faint(f"   {few_of(runs, RUNS_NAMED)}"))
 
 
 def _by_reason(row: MeasureWorkedOut) -> Mapping[str, Sequence[int]]:

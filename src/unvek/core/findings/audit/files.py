@@ -8,11 +8,10 @@ from unvek.core.evidence.outputs import OutputError, Pictures, changed_outputs
 from unvek.core.evidence.poor_outputs import poor_outputs
 from unvek.core.findings.audit.confounder import DOUBT, NOTE, UNFAIR, Confounder
 from unvek.core.findings.audit.put_out import poor_findings
+from unvek.core.findings.audit.which_runs import MOST_NAMED
 from unvek.core.logbook.store import Logbook
 from unvek.core.plan.digests import DigestCache
-from unvek.core.units import counted
-
-MOST_NAMED = 4  # runs
+from unvek.core.units import counted, few_of
 
 
 def file_findings(logbook: Logbook, evidence: Evidence, tell: Callable[[str], None] | None = None) -> list[Confounder]:
@@ -49,12 +48,10 @@ def _changed_outputs(logbook: Logbook, evidence: Evidence, digests: DigestCache)
     for run in changed_outputs(logbook, variants, digests):
         changed.setdefault(variants[run], []).append(run)
     for name, runs in changed.items():
-        named = ", ".join(str(run) for run in runs[:MOST_NAMED])
-        more = f" and {len(runs) - MOST_NAMED} more" if len(runs) > MOST_NAMED else ""
         yield Confounder(
             code="outputs-changed", severity=DOUBT, variants=(name,),
             text=f"Of {name} the outputs of {counted(len(runs), 'run')} are not the files any more that the runs made, "
-                 f"or are gone: {named}{more}.",
+                 f"or are gone: {few_of(runs, MOST_NAMED)}.",
             why="They are measured and shown nowhere; what was worked out before is of the files as they were.",
             mend="Put the files back; or void those runs with 'unvek void' and run the plan again.",
         )  # fmt: skip

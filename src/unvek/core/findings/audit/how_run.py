@@ -8,7 +8,8 @@ import numpy as np
 
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.findings.audit.confounder import DOUBT, NOTE, UNFAIR, Confounder
-from unvek.core.findings.audit.shape import MANY_SHARE, apart_from_usual, numbers_words, taken_by_others
+from unvek.core.findings.audit.shape import apart_from_usual
+from unvek.core.findings.audit.which_runs import MANY_SHARE, numbers_words, rows_by_variant, taken_by_others
 from unvek.core.logbook.rows import RunRow
 from unvek.core.measures.catalogue import COUNTED_IN
 from unvek.core.run.events.record import BY_HAND, DISTURBED_FROM, FAILURES, IMPORTED, MEASURED, SIMULATED
@@ -30,14 +31,6 @@ def runs_findings(evidence: Evidence) -> Iterator[Confounder]:
     yield from _trend(evidence)
     yield from _failures(evidence)
     yield from _voided(evidence)
-
-
-def _by_variant(evidence: Evidence, which: np.ndarray) -> Mapping[str, list[RunRow]]:
-    found: dict[str, list[RunRow]] = defaultdict(list)
-    for place in np.flatnonzero(which).tolist():
-        row = evidence.runs.rows[place]
-        found[row.variant].append(row)
-    return found
 
 
 def _names(evidence: Evidence) -> tuple[str, ...]:
@@ -153,7 +146,7 @@ def _lengths(evidence: Evidence) -> Iterator[Confounder]:
 def _disturbed(evidence: Evidence) -> Iterator[Confounder]:
     disturbed = evidence.runs.column("others_share") + evidence.runs.column("stolen_share") >= DISTURBED_FROM
     by_severity: dict[str, dict[str, list[RunRow]]] = {DOUBT: {}, NOTE: {}}
-    for name, rows in _by_variant(evidence, disturbed & evidence.runs.finished).items():
+    for name, rows in rows_by_variant(evidence, np.flatnonzero(disturbed & evidence.runs.finished)).items():
         share = len(rows) / np.count_nonzero(evidence.runs.of_variant(name) & evidence.runs.finished)
         by_severity[DOUBT if share > MANY_SHARE else NOTE][name] = rows
     for severity, found in by_severity.items():
@@ -187,7 +180,7 @@ def _trend(evidence: Evidence) -> Iterator[Confounder]:
 
 def _failures(evidence: Evidence) -> Iterator[Confounder]:
     failed = evidence.runs.status.where(lambda status: status in FAILURES)
-    for name, rows in _by_variant(evidence, failed).items():
+    for name, rows in rows_by_variant(evidence, np.flatnonzero(failed)).items():
         kinds = ", ".join(f"{kind} {number}" for kind, number in Counter(row.status for row in rows).items())
         yield Confounder(
             code="survivors", severity=DOUBT, variants=(name,),

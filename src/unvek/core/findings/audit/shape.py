@@ -1,14 +1,15 @@
 """How times lie: launches that fall into two groups, and runs that take quite another time than their like."""
 
 import math
-from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
+from types import MappingProxyType
 
 import numpy as np
 
 from unvek.core.digits import column_scale
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.findings.audit.confounder import DOUBT, NOTE, Confounder
+from unvek.core.findings.audit.which_runs import MANY_SHARE, numbers_words, rows_by_variant, taken_by_others
 from unvek.core.logbook.rows import RunRow
 from unvek.core.measures.catalogue import TIME
 from unvek.core.run.events.record import DISTURBED_FROM
@@ -17,7 +18,6 @@ from unvek.core.stats.over_launches.launches import level_by_launch
 from unvek.core.stats.over_launches.shape import two_groups
 from unvek.core.units import counted
 
-MANY_SHARE = 0.1  # of a variant's runs, from which on what is wrong with them is no side matter
 OUTLIER_FACTOR, OUTLIER_DEVIATIONS = 1.2, 5.0
 LONG_FACTOR = 1.5  # from which on many such runs are a tail that matters
 FEWEST_RUNS = 2  # of the smaller group of launches
@@ -67,25 +67,27 @@ def _modes(evidence: Evidence, groups: Mapping[str, Mapping[int, float]]) -> Ite
         )  # fmt: skip
 
 
-def apart_from_usual(evidence: Evidence) -> tuple[Whole, Floats]:
-    """Return the places of the runs whose time is known, and how far the logarithm of each is from its like's usual."""
+def apart_from_usual(
+    evidence: Evidence, of_launches: Mapping[int, float] = MappingProxyType({})
+) -> tuple[Whole, Floats]:
+    """Return the places of the runs whose time is known, and how far the logarithm of each is from its like's usual.
+
+    of_launches: what is known to set whole launches apart, by number: it is taken away first.
+    """
     times = evidence.values.of(TIME)
     places = np.flatnonzero(np.isfinite(times) & (times > 0))
-    groups, count = numbered(evidence.runs.variant[places], evidence.runs.item[places])
     logs = np.log(times[places])
-    return places, logs - group_medians(logs, groups, count)[groups]
+    if of_launches:
+        logs -= [of_launches.get(launch, 0.0) for launch in evidence.runs.launch[places].tolist()]
+    cells, count = numbered(evidence.runs.variant[places], evidence.runs.item[places])
+    return places, logs - group_medians(logs, cells, count)[cells]
 
 
 def _outliers(evidence: Evidence, groups: Mapping[str, Mapping[int, float]]) -> Iterator[Confounder]:
     """Name the runs far from others of their item, once what sets a whole launch apart is taken away."""
-    places, apart = apart_from_usual(evidence)
     modes = {launch: level for of_launches in groups.values() for launch, level in of_launches.items()}
-    if modes:
-        of_launch = np.array([modes.get(launch, 0.0) for launch in evidence.runs.launch[places].tolist()])
-        apart = apart - of_launch
+    places, apart = apart_from_usual(evidence, modes)
     cells, count = numbered(evidence.runs.variant[places], evidence.runs.item[places])
-    if modes:
-        apart -= group_medians(apart, cells, count)[cells]
     usual = group_medians(np.abs(apart), cells, count)[cells]
     far = (np.abs(apart) > math.log(OUTLIER_FACTOR)) & (np.abs(apart) > OUTLIER_DEVIATIONS * 1.4826 * usual)
     of_variants = evidence.runs.variant[places]
@@ -96,10 +98,7 @@ def _outliers(evidence: Evidence, groups: Mapping[str, Mapping[int, float]]) -> 
             far[found] = False
             rows = [evidence.runs.rows[at] for at in places[found].tolist()]
             yield _tail(variant.name, rows, np.exp(apart[found]), int(np.count_nonzero(mine)))
-    by_variant: dict[str, list[RunRow]] = defaultdict(list)
-    for at in places[np.flatnonzero(far)].tolist():
-        row = evidence.runs.rows[at]
-        by_variant[row.variant].append(row)
+    by_variant = rows_by_variant(evidence, places[far])
     if by_variant:
         every = [row for rows in by_variant.values() for row in rows]
         yield Confounder(
@@ -128,18 +127,3 @@ def _tail(name: str, rows: Sequence[RunRow], factors: Floats, of: int) -> Confou
 def _cause(rows: Sequence[RunRow]) -> str:
     caused = sum(taken_by_others(row) >= DISTURBED_FROM for row in rows)
     return f"; in {caused} of them something else kept the machine busy" if caused else "; nothing seen says why"
-
-
-def taken_by_others(row: RunRow) -> float:
-    return (row.others_share or 0.0) + (row.stolen_share or 0.0)
-
-
-def numbers_words(found: Mapping[str, Sequence[RunRow]]) -> str:
-    """Name the runs of each variant; of many the first."""
-    words = []
-    for name, rows in found.items():
-        numbers = [str(row.number) for row in rows[:MOST_NAMED]]
-        words.append(
-            f"{name} {', '.join(numbers)}{f' and {len(rows) - MOST_NAMED} more' if len(rows) > MOST_NAMED else ''}"
-        )
-    return "; ".join(words)

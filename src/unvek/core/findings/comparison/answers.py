@@ -5,7 +5,7 @@ from unvek.core.measures.definition import LESS, Measure
 from unvek.core.stats.conclusions.conclusion import conclusion
 from unvek.core.stats.over_launches.launches import Ratio
 
-UNCLEAR, SAME = "unclear", "same"
+UNCLEAR = "unclear"
 
 
 def ratio_found(ratio: Ratio | None) -> RatioFound | None:

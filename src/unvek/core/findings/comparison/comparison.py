@@ -13,7 +13,7 @@ from unvek.core.findings.comparison.digits import digits_of
 from unvek.core.findings.comparison.found import Comparison, ComparisonRow, FailuresFound
 from unvek.core.findings.comparison.measuring import LAUNCHES, MeasureInTable
 from unvek.core.findings.comparison.notes import notes_of
-from unvek.core.findings.comparison.parts import Part, is_meant_for, parts_of
+from unvek.core.findings.comparison.parts import Part, parts_of, settings_of
 from unvek.core.findings.comparison.sentences import sentence, sentences
 from unvek.core.measures.catalogue import TIME
 from unvek.core.run.events.record import FAILURES, OUTCOMES
@@ -46,9 +46,13 @@ def compare(evidence: Evidence, rig: Mapping[str, Any], asked: Sequence[str] = (
     measures = {
         name: MeasureInTable(evidence, name, parts, with_sums=name in with_sums) for name in _names(evidence, asked)
     }
-    found = [_row(evidence, parts, place, variant, measures)
-             for place in range(len(parts)) for variant in evidence.variants
-             if is_meant_for(evidence, parts, place, variant.name)]  # fmt: skip
+    kinds = {variant.name: settings_of(evidence, parts, variant.name) for variant in evidence.variants}
+    found = [
+        _row(evidence, parts, place, variant, measures)
+        for place, part in enumerate(parts)
+        for variant in evidence.variants
+        if not kinds[variant.name] or part.settings in kinds[variant.name]
+    ]
     doubts, digits = doubts_of(evidence), digits_of(found)
     rows = tuple(
         replace(

@@ -13,13 +13,12 @@ from unvek.core.findings.comparison.parts import Part
 from unvek.core.plan.model import COUNTED
 from unvek.core.stats.conclusions.conclusion import outlook
 from unvek.core.stats.over_launches.beside import ratios_of_sums, slowest
-from unvek.core.stats.over_launches.launches import Ratio, location
+from unvek.core.stats.over_launches.launches import Ratio, Sample, location
 from unvek.core.stats.over_tasks.corpus import over_all_tokens
 from unvek.core.stats.over_tasks.items import tasks_to_tell
 
 MOST_DOTS = 200  # single runs drawn of one variant
 LAUNCHES, TASKS = "launches", "tasks"
-ADDS_UP = ("s", "J")  # of two runs one after the other there is as much as of both
 
 
 class MeasureInTable:
@@ -30,9 +29,10 @@ class MeasureInTable:
         self._measure = evidence.values.measure(name)
         self._is_score = evidence.values.is_score(name)
         masks = [part.runs for part in parts]
+        self._margins = [evidence.margin_share(name, mask) for mask in masks]
         self._pairs = evidence.pairs_within(name, masks)
         self._ratios = evidence.ratios_of(name, self._pairs)
-        self._has_sums = with_sums and self._measure.unit in ADDS_UP
+        self._has_sums = with_sums and self._measure.adds_up
         self._sums = {
             averaged: ratios_of_sums(self._pairs, averaged, evidence.pilot) if self._has_sums else {}
             for averaged in (True, False)
@@ -44,13 +44,12 @@ class MeasureInTable:
         mine = self._parts[place].runs & evidence.runs.of_variant(variant)
         located, ratio = evidence.location(measure.name, mine), self._ratios.get(key)
         is_sure_of_nothing = self._is_score and ratio is not None and ratio.low_together == ratio.high_together
-        margin, share = evidence.margin(measure.name), self._margin_share(place)
+        margin, share = evidence.margin(measure.name), self._margins[place]
         answer = None if is_sure_of_nothing else answer_of(measure, ratio, share)
         ahead = outlook(ratio, share) if ratio is not None and answer == UNCLEAR else None
-        values = evidence.values.of(measure.name)[mine]
-        known = values[np.isfinite(values)]
+        sample, pair = evidence.sample(measure.name, mine), self._pairs.get(key)
+        known = sample.known().values
         drift = drift_of(evidence, measure.name, mine) if measure.name in evidence.values.likeness_names else None
-        sample = evidence.sample(measure.name, mine) if self._has_sums else None
         return MeasureFound(
             unit=measure.unit,
             better=measure.better,
@@ -67,43 +66,33 @@ class MeasureInTable:
             drift_low=drift.low if drift else None,
             drift_high=drift.high if drift else None,
             margin=margin,
-            tasks=evidence.record_against_reference(measure.name, variant, self._parts[place].runs),
-            tasks_to_tell=tasks_to_tell(*self._pairs[key], share) if self._is_score and key in self._pairs else None,
-            mean=self._sum(place, variant, averaged=True),
-            total=self._sum(place, variant, averaged=False),
-            slowest=slowest(sample) if sample is not None else None,
+            tasks=evidence.record(measure.name, pair) if pair is not None else None,
+            tasks_to_tell=tasks_to_tell(*pair, share) if self._is_score and pair is not None else None,
+            mean=self._sum(key, sample, averaged=True),
+            total=self._sum(key, sample, averaged=False),
+            slowest=slowest(sample) if self._has_sums else None,
             corpus=self._corpus(place, variant),
             dots=tuple(float(value) for value in known[:: max(1, len(known) // MOST_DOTS)]),
         )
 
-    def _margin_share(self, place: int) -> float:
-        margin = self._evidence.margin(self._measure.name)
-        if not margin.is_absolute:
-            return margin.share_of(None)
-        located = self._evidence.location(self._measure.name, self._of_reference(place))
-        return margin.share_of(located.value if located is not None else None)
-
     def _of_reference(self, place: int) -> Truths:
         return np.asarray(self._parts[place].runs & self._evidence.runs.of_variant(self._evidence.reference))
 
-    def _sum(self, place: int, variant: str, averaged: bool) -> BesideFound | None:
+    def _sum(self, key: tuple[int, str], sample: Sample, averaged: bool) -> BesideFound | None:
         """The mean over items of what a run takes, or the total of one run of each."""
         if not self._has_sums:
             return None
-        sample = self._evidence.sample(
-            self._measure.name, self._parts[place].runs & self._evidence.runs.of_variant(variant)
-        )
         located = location(sample, averaged, self._evidence.pilot, logs=False)
         if located is None:
             return None
         times = 1 if averaged else len(np.unique(sample.known().items))
-        ratio = self._sums[averaged].get((place, variant))
+        ratio = self._sums[averaged].get(key)
         return BesideFound(
             value=located.value * times,
             low=None if located.low is None else located.low * times,
             high=None if located.high is None else located.high * times,
             ratio=ratio_found(ratio),
-            answer=answer_of(self._measure, ratio, self._margin_share(place)),
+            answer=answer_of(self._measure, ratio, self._margins[key[0]]),
         )
 
     def _corpus(self, place: int, variant: str) -> BesideFound | None:
@@ -125,5 +114,5 @@ class MeasureInTable:
                 value=found.ratio, low=found.low, high=found.high, low_together=found.low_together,
                 high_together=found.high_together, launches=0, spread=None, comparisons=comparisons,
             )  # fmt: skip
-        answer = answer_of(self._measure, ratio, self._margin_share(place))
+        answer = answer_of(self._measure, ratio, self._margins[place])
         return BesideFound(value=found.value, low=None, high=None, ratio=ratio_found(ratio), answer=answer)

@@ -44,11 +44,10 @@ def parts_of(evidence: Evidence) -> tuple[Part, ...]:
     return tuple(sorted(parts, key=lambda part: [_order(value) for value in part.varied.values()]))
 
 
-def is_meant_for(evidence: Evidence, parts: Sequence[Part], place: int, variant: str) -> bool:
-    """Whether a variant is to have runs in a part: where a runner varies what others do not, some have none by plan."""
+def settings_of(evidence: Evidence, parts: Sequence[Part], variant: str) -> set[frozenset[str]]:
+    """Return what a variant's runs have values of: a runner may vary what others do not, which have no such parts."""
     mine = evidence.runs.of_variant(variant)
-    of_its_kind = {part.settings for part in parts if np.any(part.runs & mine)}
-    return not of_its_kind or parts[place].settings in of_its_kind
+    return {part.settings for part in parts if np.any(part.runs & mine)}
 
 
 def _is(words: str, varied: Mapping[str, Any]) -> bool:

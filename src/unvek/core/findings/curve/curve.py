@@ -22,7 +22,6 @@ from unvek.core.stats.student import Estimate
 MOST_VALUES = 60
 ALL = "all variants"  # of a curve across them
 MOST_DOTS = 400  # single runs drawn of one point
-ADDS_UP = ("s", "J")  # of two runs one after the other there is as much as of both
 FITS_WELL = 0.1  # root mean square of the relative misfit, above which a form does not fit
 FEWEST_VALUES = 3  # through two any form goes
 CLIENTS = "clients"  # of these more do not do more of the same: they wait for each other
@@ -249,7 +248,7 @@ def _row(evidence: Evidence, variant: VariantOnRecord | None, values: Values, me
         )
         for these in at_places
     ]
-    adds_up = values.is_length and measure.unit in ADDS_UP and numbers is not None and variant is not None
+    adds_up = values.is_length and measure.adds_up and numbers is not None and variant is not None
     return CurveRow(
         variant=variant.name if variant is not None else ALL,
         form=(variant or evidence.variants[0]).form,

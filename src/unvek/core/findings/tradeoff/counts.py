@@ -11,7 +11,7 @@ from unvek.core.evidence.evidence import Evidence
 from unvek.core.measures.definition import MORE, Measure
 from unvek.core.stats.conclusions.draws import DRAWS, ratio_draws, score_draws, with_launches
 from unvek.core.stats.conclusions.frontier import Costs
-from unvek.core.stats.grouping import Floats, first_places, group_means, group_medians, numbered
+from unvek.core.stats.grouping import Floats, first_places, group_means, group_middles, numbered
 from unvek.core.stats.over_launches.launches import location
 from unvek.core.stats.student import student_factor
 
@@ -57,8 +57,8 @@ def _of_ratios(
             logs[place] = math.log(ratio.value)
             if ratio.spread is not None:
                 errors[place], degrees[place] = ratio.spread / math.sqrt(ratio.launches), ratio.degrees
-    share, _ = _margin(evidence, measure.name)
-    return _in_costs(measure, _OneCount(logs, ratio_draws(logs, errors, degrees, rng, draws), math.log1p(share)))
+    margin = math.log1p(evidence.margin_share(measure.name))
+    return _in_costs(measure, _OneCount(logs, ratio_draws(logs, errors, degrees, rng, draws), margin))
 
 
 def _of_score(
@@ -85,25 +85,20 @@ def _of_score(
     if np.any(has_any):
         drawn[:, has_any] = score_draws(of_tasks[:, has_any], centres[has_any], rng, draws, are_shares=averaged)
         drawn = with_launches(drawn, errors, max(launches - 1, 1), rng)
-    share, usual = _margin(evidence, measure.name)
-    return _in_costs(measure, _OneCount(centres, drawn, share * abs(usual)))
+    usual = evidence.location(measure.name, evidence.runs.of_variant(evidence.reference))
+    margin = evidence.margin_share(measure.name) * abs(usual.value) if usual is not None else 0.0
+    return _in_costs(measure, _OneCount(centres, drawn, margin))
 
 
 def _by_task(evidence: Evidence, name: str, mine: Truths, averaged: bool) -> Floats:
     """Return (tasks,) the mean over a task's items of the median (or mean) of their runs; NaN where there is none."""
     tasks, task_count = numbered(evidence.runs.task_codes)
     items, count = numbered(evidence.runs.item[mine])
-    of_items = (group_means if averaged else group_medians)(evidence.values.of(name)[mine], items, count)
+    of_items = group_middles(evidence.values.of(name)[mine], items, count, averaged)
     task_of_items = tasks[mine][first_places(items, count)]
     found = np.full(task_count, np.nan)
     found[np.unique(task_of_items)] = group_means(of_items, *numbered(task_of_items))
     return found
-
-
-def _margin(evidence: Evidence, name: str) -> tuple[float, float]:
-    """Return the margin of a measure as a share of what the reference has, and that."""
-    usual = evidence.location(name, evidence.runs.of_variant(evidence.reference))
-    return evidence.margin(name).share_of(usual.value if usual is not None else None), usual.value if usual else 0.0
 
 
 def _in_costs(measure: Measure, count: _OneCount) -> _OneCount:

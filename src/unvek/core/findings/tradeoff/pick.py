@@ -53,7 +53,7 @@ def pick_of(evidence: Evidence, rows: Sequence[TradeoffRow], is_judged_by_need: 
             because = _nothing_clear(evidence, rival, evidence.ratio_to_reference(TIME, rival))
             return Pick(variant=evidence.reference, because=because, runner_up=rival)
     found = evidence.ratios_between(TIME, {name: (name, best) for name in names})
-    margin = evidence.margin(TIME).share_of(None)
+    margin = evidence.margin_share(TIME)
     ties = tuple(name for name in names if may_be_faster(found.get(name), margin))
     after = next((name for name in names if name not in ties), None)
     because = _because(evidence, rows, best, is_judged_by_need, ties, is_only=not names)
@@ -73,14 +73,9 @@ def _is_close(evidence: Evidence, row: TradeoffRow) -> bool:
     ratio = evidence.ratio_to_reference(quality, row.variant) if quality is not None else None
     if quality is None or ratio is None or ratio.low_together is None or ratio.high_together is None:
         return True
-    margin = evidence.margin(quality).share_of(_usual(evidence, quality))
+    margin = evidence.margin_share(quality)
     more_is_better = evidence.values.measure(quality).better == MORE
     return not (ratio.high_together < 1 - margin if more_is_better else ratio.low_together > 1 + margin)
-
-
-def _usual(evidence: Evidence, name: str) -> float | None:
-    place = evidence.location(name, evidence.runs.of_variant(evidence.reference))
-    return place.value if place is not None else None
 
 
 def _is_clearly_beaten(evidence: Evidence, rows: Sequence[TradeoffRow]) -> bool:
@@ -101,7 +96,7 @@ def _is_faster(evidence: Evidence, ratio: Ratio | None) -> bool:
     """Whether a comparison calls it faster: the table's interval lies below 1, and not within the margin."""
     if ratio is None or ratio.high_together is None or ratio.low_together is None:
         return False
-    return ratio.high_together < 1 and ratio.low_together < 1 - evidence.margin(TIME).share_of(None)
+    return ratio.high_together < 1 and ratio.low_together < 1 - evidence.margin_share(TIME)
 
 
 def _nothing_clear(evidence: Evidence, nearest: str, ratio: Ratio | None) -> str:

@@ -17,6 +17,7 @@ from unvek.core.findings.tradeoff.pick import pick_of
 from unvek.core.measures.catalogue import TIME
 from unvek.core.measures.definition import Measure
 from unvek.core.stats.conclusions.frontier import beaten, beats, circles, even, frontier_probabilities
+from unvek.core.units import few_of
 
 MOST_GROUPS, MOST_NAMED = 4, 8  # of variants that are even; all of them are in the rows
 
@@ -127,18 +128,14 @@ def _of_frontier(rows: Sequence[TradeoffRow], in_circle: Sequence[str]) -> Itera
     """Say who is even with whom on all counts, who beats each other in a circle, and who could not be judged."""
     groups = dict.fromkeys(frozenset((row.variant, *row.even_with)) for row in rows if row.even_with)
     for group in list(groups)[:MOST_GROUPS]:
-        yield f"Even on all counts: {_named([row.variant for row in rows if row.variant in group])}."
+        yield f"Even on all counts: {few_of([row.variant for row in rows if row.variant in group], MOST_NAMED)}."
     if in_circle:
-        yield f"Each of these beats another of them, by margins, in a circle, so all stay: {_named(in_circle)}."
+        named = few_of(in_circle, MOST_NAMED)
+        yield f"Each of these beats another of them, by margins, in a circle, so all stay: {named}."
     for row in rows:
         if row.not_judged:
             why = "; ".join(row.not_judged)
             yield f"{row.variant} could not be judged, so it is on no frontier and not picked: {why}."
-
-
-def _named(names: Sequence[str]) -> str:
-    more = f" and {len(names) - MOST_NAMED} more" if len(names) > MOST_NAMED else ""
-    return ", ".join(names[:MOST_NAMED]) + more
 
 
 def _notes(

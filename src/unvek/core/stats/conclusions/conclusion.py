@@ -11,7 +11,7 @@ from unvek.core.stats.student import share_below
 
 MOST_ROUNDS = 1000
 MORE_ROUNDS = tuple(dict.fromkeys(round(1000 ** (step / 40)) for step in range(41)))  # 1 to 1000, each 19 % further
-RARELY, OFTEN, MOSTLY = 0.05, 0.8, 0.9
+RARELY, MOSTLY = 0.05, 0.9
 DRAWS, SEED = 400, 1
 
 
@@ -41,16 +41,6 @@ def may_be_faster(ratio: Ratio | None, margin: float) -> bool:
     any other's time over its own.
     """
     return ratio is None or ratio.low_together is None or ratio.low_together < 1 - margin
-
-
-def smallest_told(spread: float, count: int, degrees: float, comparisons: int = 1) -> float:
-    """Return the smallest true difference that is told from none 8 times in 10, in the spread's own unit.
-
-    spread: the standard deviation of one of `count` independent differences, known with so many degrees of freedom:
-    (t(together) + t(0.8)) spread / sqrt(count) (Chow, Shao and Wang 2008, section 3.1).
-    """
-    factor = student_quantile(share_below(comparisons), degrees) + student_quantile(OFTEN, degrees)
-    return factor * spread / math.sqrt(count)
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,7 +12,7 @@ from typing import TypeVar
 
 import numpy as np
 
-from unvek.core.stats.grouping import Floats, Whole, first_places, group_means, numbered
+from unvek.core.stats.grouping import Floats, Whole, first_places, numbered
 from unvek.core.stats.over_launches.levels import Cells, Levels, cells_of, joined, levels_of
 from unvek.core.stats.over_launches.moderation import Lent, lent
 from unvek.core.stats.quantiles import student_quantile
@@ -98,19 +98,6 @@ def location(sample: Sample, averaged: bool = False, pilot: int | None = None, l
         return Estimate(value=back(levels.mean), low=None, high=None)
     half_width = student_quantile(share_below(), spread[1]) * math.sqrt(spread[0] / len(levels.values))
     return Estimate(value=back(levels.mean), low=back(levels.mean - half_width), high=back(levels.mean + half_width))
-
-
-def location_by_round(sample: Sample, averaged: bool = False, logs: bool = True) -> dict[int, float]:
-    """Return what a typical run of each round took: the same summary as `location`, over the round's launches."""
-    sample = sample.known()
-    if not len(sample):
-        return {}
-    on_logs = _on_logs(sample, averaged, logs)
-    levels = levels_of(_cells(sample, averaged, on_logs)).values
-    of_launch = sample.rounds[first_places(*numbered(sample.rounds, sample.launches))]
-    rounds, count = numbered(of_launch)
-    means = group_means(levels, rounds, count)
-    return dict(zip(np.unique(of_launch).tolist(), (np.exp(means) if on_logs else means).tolist(), strict=True))
 
 
 def level_by_launch(sample: Sample) -> dict[int, float]:

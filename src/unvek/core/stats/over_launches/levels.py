@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from unvek.core.stats.grouping import Floats, Whole, first_places, group_means, group_medians, numbered
+from unvek.core.stats.grouping import Floats, Whole, first_places, group_means, group_middles, numbered
 
 MOST_TURNS = 1000
 SMALL = 1e-12  # of what the values lie apart
@@ -63,7 +63,7 @@ def cells_of(
     """Return the median (or mean) of each cell's values. values: (n,), with launch and item, numbered without gaps."""
     places, count = numbered(launches, items)
     firsts = first_places(places, count)
-    of_cells = (group_means if averaged else group_medians)(values, places, count)
+    of_cells = group_middles(values, places, count, averaged)
     return Cells(of_cells, launches[firsts], items[firsts], launch_count, item_count)
 
 

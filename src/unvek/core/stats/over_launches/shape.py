@@ -1,7 +1,6 @@
 """Shape: whether launches fall into two groups, as where a mode comes and goes."""
 
 import math
-from bisect import bisect_left
 from dataclasses import dataclass
 
 import numpy as np
@@ -63,10 +62,5 @@ def apart(ordered: Floats) -> tuple[int, float]:
 def least_apart(n: int) -> float:
     """Return how far apart two groups of n values must lie, in standard deviations; between known counts by a line."""
     counts = list(BY_CHANCE)
-    at = bisect_left(counts, n)
-    if at == len(counts):
-        return BY_CHANCE[counts[-1]] * math.sqrt(n / counts[-1])
-    if counts[at] == n:
-        return BY_CHANCE[n]
-    few, many = counts[at - 1], counts[at]
-    return BY_CHANCE[few] + (BY_CHANCE[many] - BY_CHANCE[few]) * (n - few) / (many - few)
+    beyond = math.sqrt(max(1.0, n / counts[-1]))
+    return float(np.interp(n, counts, list(BY_CHANCE.values()))) * beyond

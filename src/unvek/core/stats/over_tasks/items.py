@@ -12,11 +12,18 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from unvek.core.stats.grouping import Floats, Whole, first_places, group_means, group_medians, numbered
+from unvek.core.stats.grouping import Floats, Whole, first_places, group_means, group_middles, numbered
 from unvek.core.stats.over_launches.launches import Key, Ratio, Sample, levels_between, location, ratios_together
-from unvek.core.stats.quantiles import normal_quantile, normal_share, student_quantile
+from unvek.core.stats.quantiles import normal_quantile, normal_share
 from unvek.core.stats.shares import clopper_pearson, paired_shares, sign_test
-from unvek.core.stats.student import CONFIDENCE, Estimate, mean_and_half_width, share_below, student_factor
+from unvek.core.stats.student import (
+    CONFIDENCE,
+    Estimate,
+    mean_and_half_width,
+    share_below,
+    smallest_told,
+    student_factor,
+)
 
 FEWEST = 6
 MOST = 1000  # above this many tasks the bootstrap differs from Student's interval by nothing that could be seen
@@ -37,7 +44,7 @@ def score_location(sample: Sample, averaged: bool = False, pilot: int | None = N
         return None
     known = sample.known()
     places, count = numbered(known.items)
-    of_items = (group_means if averaged else group_medians)(known.values, places, count)
+    of_items = group_middles(known.values, places, count, averaged)
     return _wider(over_launches, _over_tasks(_by_task(of_items, known, places), averaged))
 
 
@@ -109,7 +116,7 @@ def tasks_to_tell(ours: Sample, theirs: Sample, margin: float) -> int | None:
         return None
 
     def would_do(n: int) -> bool:
-        return (student_quantile(0.975, n - 1) + student_quantile(0.8, n - 1)) * spread / math.sqrt(n) <= margin
+        return smallest_told(spread, n, n - 1) <= margin
 
     counts = range(2, MOST_TASKS + 1)
     few = bisect_left(counts, True, key=would_do)
