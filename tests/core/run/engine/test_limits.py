@@ -34,7 +34,7 @@ class EveryLimit(ProjectTest):
             "writes": ('output = "600 B"', "", "over-limit", "more than 600 B (limits.output)"),
             "scrawls": ('output = "2 MiB"', "scrawl", "over-limit", "more than 2.0 MiB (limits.output)"),
             "loops": ('run = "300 ms"', "loop", "timed-out", "longer than 0.3 s (limits.run)"),
-            "hangs": ('stall = "300 ms"', "hang", "stalled", "nothing came for 0.3 s (limits.stall)"),
+            "hangs": ('stall = "4 s"', "hang", "stalled", "nothing came for 4 s (limits.stall)"),
         }
         # A limit on what comes holds for the loading as well, which may take its time on a busy machine.
         bad = (variant(name, do=do) + f"limits = {{ {limits} }}\n" for name, (limits, do, _, _) in cases.items())

@@ -9,7 +9,7 @@ from tests.support import QUICK, SLOW, ProjectTest, is_alive, task, variant
 class RunsThatGoWrong(ProjectTest):
     """One plan of variants of which each misbehaves in a way of its own, between two that do not."""
 
-    LIMITS = {"hang": 'stall = "2 s"', "loop": 'run = "500 ms"'}
+    LIMITS = {"hang": 'stall = "4 s"', "loop": 'run = "500 ms"'}
     FINISH = ("flood", "lookalike", "garbage", "fuzz")
     FAIL = ("raise", "leave", "vanish", "crash", "hang", "loop")
 
