@@ -92,7 +92,9 @@ def measure(folder: Path, answer) -> tuple[int, dict, float]:
         held = 0
         while running.poll() is None:
             try:
-                held = max([held, *(child.memory_info().rss for child in psutil.Process(running.pid).children())])
+                held = max(
+                    [held, *(child.memory_info().rss for child in psutil.Process(running.pid).children(recursive=True))]
+                )
             except psutil.Error:
                 pass
             time.sleep(0.005)

@@ -11,6 +11,7 @@ from unvek.core.evidence.gathering import Selection, gather
 from unvek.core.logbook.store import Logbook
 from unvek.core.plan.model import Limits, Plan, Schedule, Task, Variant, WantedMeasure
 from unvek.core.run.events.record import Progress, Provenance, RunRecord, RunStart, Value
+from unvek.core.run.outputs_room import Taken
 from unvek.core.session.measuring import work_out
 
 RIG = {"processor": "p", "cores": 2, "memory_bytes": 2**33, "system": "s", "kernel": "k"}
@@ -42,11 +43,11 @@ class WrittenLogbook(ProjectTest):
                  shade: int | None = None, memory: int = 100, text: str = "", varied: dict[str, int] | None = None,
                  scores: tuple[np.ndarray, np.ndarray] | None = None, launch: int | None = None, **also) -> int:  # fmt: skip
         launch = launch if launch is not None else self.logbook.open_launch(name.partition("/")[0], round_number)
-        made = self.logbook.making_path(launch, place) if shade is not None or scores is not None else None
+        made = self.logbook.make_folder(launch, place) if shade is not None or scores is not None else None
         if made is not None and shade is not None:
-            Image.fromarray(picture(shade)).save(made / "label.png")
+            Image.fromarray(picture(shade)).save(made.path / "label.png")
         if made is not None and scores is not None:
-            np.savez(made / "given.scores.npz", log_probabilities=scores[0], tokens=scores[1])
+            np.savez(made.path / "given.scores.npz", log_probabilities=scores[0], tokens=scores[1])
         if isinstance(also.get("provenance"), dict):
             also["provenance"] = Provenance(**also["provenance"])
         values = (Value(name="warmth", number=4, unit="K"),)
@@ -56,7 +57,8 @@ class WrittenLogbook(ProjectTest):
             progress=Progress(time_s=time_s, memory_peak_bytes=memory, text=text, values=values),
             limits={}, status=status, error=None, exit_code=None, provenance=Provenance(),
         )  # fmt: skip
-        return self.logbook.keep_run(replace(record, **also), made)
+        taken = self.logbook.take_outputs(made, record.start) if made is not None else Taken()
+        return self.logbook.keep_run(replace(record, **also), taken.files)
 
     def evidence(self, **chosen):
         return work_out(self.logbook, gather(self.logbook, Selection(**chosen)))[0]

@@ -9,9 +9,9 @@ from rich.text import Text
 
 from unvek.core.digits import Scale, column_scale, ratio_column_decimals, scale_for
 from unvek.core.findings.as_json import finding_as_json
+from unvek.core.plain_text import clean, clean_lines
 from unvek.show.palette import DARK, FORM_COLOURS, FORM_MARKS, PAPER
 from unvek.show.terminal.bars import step_bars
-from unvek.show.terminal.console import clean, clean_lines
 from unvek.show.terminal.figures import figure, ratio_figures
 from unvek.show.terminal.grid import Column, StripColumn, markdown, print_grid
 from unvek.show.terminal.strip import Axis, strip

@@ -74,7 +74,9 @@ def main() -> None:
     try:
         code = unvek.main(prog_name="unvek", standalone_mode=False)
     except click.ClickException as error:
-        error.show()
+        said = io.StringIO()
+        error.show(said)
+        _echo(said.getvalue().removesuffix("\n"))
         code = error.exit_code
     except (click.Abort, KeyboardInterrupt):
         code = EXIT_STOPPED
@@ -88,21 +90,25 @@ def main() -> None:
     sys.exit(code if isinstance(code, int) else 0)
 
 
+def _echo(words: str) -> None:
+    """Say what went wrong; it may quote a file, a name or another user."""
+    from unvek.core.plain_text import clean_text
+
+    click.echo(clean_text(words), err=True)
+
+
 def _say(error: Exception) -> int:
     from unvek.core.errors import UnvekError
 
-    if isinstance(error, UnvekError):
-        click.echo(f"unvek: {error}", err=True)
-        return EXIT_INPUT
+    code, words = EXIT_INPUT, str(error)
     if isinstance(error, OSError) and error.filename:
-        click.echo(f"unvek: {error.filename}: {error.strerror}", err=True)
-        return EXIT_INPUT
-    click.echo(
-        f"unvek: something went wrong within Unvek: {type(error).__name__}: {error}\n"
-        "Nothing that was recorded is lost. 'unvek --debug ...' shows where it happened.",
-        err=True,
-    )
-    return EXIT_FAULT
+        words = f"{error.filename!s}: {error.strerror}"
+    elif not isinstance(error, UnvekError):
+        code = EXIT_FAULT
+        words = (f"something went wrong within Unvek: {type(error).__name__}: {error}\n"
+                 "Nothing that was recorded is lost. 'unvek --debug ...' shows where it happened.")  # fmt: skip
+    _echo(f"unvek: {words}")
+    return code
 
 
 def _forget_output() -> None:

@@ -74,7 +74,7 @@ def selection_options(command: Command) -> Command:
 
 def tell(words: str) -> None:
     """Say what takes long, or what should be known, beside the result."""
-    from unvek.show.terminal.console import clean
+    from unvek.core.plain_text import clean
 
     click.echo(clean(words), err=True)
 

@@ -11,6 +11,8 @@ from collections.abc import Mapping, Sequence
 SECONDS: Mapping[str, float] = {"ms": 0.001, "s": 1.0, "min": 60.0, "h": 3600.0}
 BYTES: Mapping[str, float] = {"B": 1, "KiB": 2**10, "MiB": 2**20, "GiB": 2**30, "kB": 1e3, "MB": 1e6, "GB": 1e9}
 _QUANTITY = re.compile(r"\s*([0-9]+(?:\.[0-9]+)?)\s*([A-Za-z%]*)\s*")
+# What is told beyond these can't be, or can't be worked with: a ratio or a square of it would be no number.
+LARGEST_NUMBER, SMALLEST_NUMBER, LONGEST_S, SHORTEST_S = 1e100, 1e-100, 1e10, 1e-12
 PLACES = 6  # the most decimals that any figure is shown with
 
 

@@ -8,9 +8,10 @@ import numpy as np
 from tests.written import RIG, WrittenLogbook, picture
 from unvek.core.errors import InputError
 from unvek.core.evidence.gathering import gather
-from unvek.core.evidence.outputs import open_picture, scores_of
+from unvek.core.evidence.outputs import OutputError, scores_of
 from unvek.core.findings.comparison.comparison import compare
 from unvek.core.measures.image import ssim
+from unvek.core.pictures import NoPictureError, open_picture
 
 
 class WhichRunsCount(WrittenLogbook):
@@ -100,13 +101,13 @@ class Likeness(WrittenLogbook):
 
     def test_scores_that_are_none_are_refused(self):
         for content in (b"", b"PK\x03\x04" + b"x" * 50):
-            self.assertIsNone(scores_of(content))
+            self.assertRaises(OutputError, scores_of, content)
         packed = io.BytesIO()
         np.savez_compressed(packed, log_probabilities=np.zeros((4000, 4000)), tokens=np.zeros(4000, int))
-        self.assertIsNone(scores_of(packed.getvalue()))  # a hundred times as large unpacked
+        self.assertRaises(OutputError, scores_of, packed.getvalue())  # a hundred times as large unpacked
         pickled = io.BytesIO()
         np.savez(pickled, log_probabilities=np.array([{"a": 1}], object), tokens=np.zeros(1, int))
-        self.assertIsNone(scores_of(pickled.getvalue()))
+        self.assertRaises(OutputError, scores_of, pickled.getvalue())
 
     def test_runs_are_paired_within_the_value_of_what_is_varied(self):
         self.plan("a", "b", cells=["a/violet/1", "b/violet/1"], quality=None)
@@ -122,8 +123,8 @@ class Likeness(WrittenLogbook):
             self.evidence(varied={"steps": 3})
 
     def test_files_that_are_no_pictures_are_none(self):
-        self.assertIsNone(open_picture(io.BytesIO(b"\x89PNG\r\n\x1a\n" + b"\0" * 50)))
-        self.assertIsNone(open_picture(self.folder / "missing.png"))
+        self.assertRaises(NoPictureError, open_picture, io.BytesIO(b"\x89PNG\r\n\x1a\n" + b"\0" * 50))
+        self.assertRaises(NoPictureError, open_picture, self.folder / "missing.png")
 
 
 if __name__ == "__main__":

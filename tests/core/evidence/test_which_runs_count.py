@@ -120,8 +120,7 @@ class TwoRigs(WrittenLogbook):
                 start=run_start(f"slow/{cell.task.name}/1", launch=self.logbook.open_launch("slow", 1), cell=cell.key),
                 limits=cell.variant.limits.as_mapping(), status=status, error=None, exit_code=None,
                 progress=Progress(time_s=1.0), provenance=Provenance(),
-            ),
-            None,
+            )
         )  # fmt: skip
 
 

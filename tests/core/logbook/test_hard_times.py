@@ -10,6 +10,7 @@ import time
 import unittest
 
 from tests.support import QUICK, SLOW, STARTED, ProjectTest, called, started, task
+from unvek.core.ask.secrets import Secrets
 from unvek.core.logbook.store import Logbook
 from unvek.core.run.events.sieve import Sieve
 from unvek.core.session.recovery import recover_run
@@ -139,7 +140,7 @@ class Killed(ProjectTest):
                      '{"entry": "run", "event": "step"}', json.dumps({"entry": "run"})):  # fmt: skip
             with self.subTest(last), Logbook.open(self.folder / "logbook") as logbook:
                 journal.write_text("\n".join([*whole[:2], last]))
-                self.assertIsNone(recover_run(logbook, Sieve(())))
+                self.assertIsNone(recover_run(logbook, Sieve(()), Secrets(())))
         self.unvek("run")
         self.assertEqual(self.statuses(), ["finished"] * 2)
 

@@ -16,7 +16,7 @@ from unvek.core.rig.process_tree import MARK, ProcessTree, cpu_s_of
 from unvek.core.rig.quiet import disturbers_between, listen_for_quiet
 from unvek.core.rig.simulated import SimulatedDevice
 from unvek.core.rig.telemetry import MOST_POINTS, Instruments, Telemetry
-from unvek.core.run.engine.family import adopt_orphans, end_leftovers, new_mark
+from unvek.core.run.processes.family import adopt_orphans, end_leftovers, new_mark
 
 HOLD = (
     "import sys, time; held = bytearray(b'x') * (int(sys.argv[1]) * 2**20); print('ready', flush=True); time.sleep(60)"

@@ -148,7 +148,7 @@ def wait_for_worker(pid: int) -> int:
     """Return the process id of the model's process that this engine has started."""
     deadline = time.monotonic() + 60
     while time.monotonic() < deadline:
-        for child in psutil.Process(pid).children():
+        for child in psutil.Process(pid).children(recursive=True):
             if any("worker.py" in argument for argument in child.cmdline()):
                 return child.pid
         time.sleep(0.01)

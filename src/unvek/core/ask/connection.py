@@ -7,6 +7,7 @@ second kept more than one core busy and were stamped 4 to 10 ms late; taken here
 """
 
 import asyncio
+import re
 import ssl
 from collections.abc import AsyncIterator, Callable, Iterable
 from functools import cache
@@ -20,6 +21,7 @@ LARGEST_HEAD_BYTES = 256 * 1024
 CONNECT_TIMEOUT_S = 30.0
 ARRIVALS = "arrivals"  # under this name a connection's stream gives its Arrivals
 HEAD_END = b"\r\n\r\n"
+INFORMS = re.compile(rb"HTTP/1\.[01] 1(?!01)\d\d")  # RFC 9110, section 15.2; 101 changes the protocol, and ends it here
 
 Taker = Callable[[bytes, int], None]
 
@@ -30,6 +32,7 @@ class Arrivals(asyncio.Protocol):
     def __init__(self) -> None:
         self.transport: Any = None
         self._head = b""
+        self._head_bytes = 0
         self._is_whole = False
         self._given = False
         self._waiting: asyncio.Future[None] | None = None
@@ -48,14 +51,22 @@ class Arrivals(asyncio.Protocol):
         elif self._is_whole:
             self._rest.append((data, at_ns))
         else:
-            self._head += data
-            head, end, rest = self._head.partition(HEAD_END)
-            if end and not head.startswith((b"HTTP/1.1 1", b"HTTP/1.0 1")):
-                self._head, self._is_whole = head + end, True
-                self._rest = [(rest, at_ns)] if rest else []
-                self.transport.pause_reading()
-            if end or len(self._head) > LARGEST_HEAD_BYTES:
-                self._wake()
+            self._take_head(data, at_ns)
+
+    def _take_head(self, data: bytes, at_ns: int) -> None:
+        """Take bytes of the head; what comes before it, such as 100 Continue, says nothing and is passed over."""
+        self._head += data
+        self._head_bytes += len(data)
+        head, end, rest = self._head.partition(HEAD_END)
+        while end and INFORMS.match(head):
+            head, end, rest = rest.partition(HEAD_END)
+            self._head = head + end + rest
+        if end:
+            self._head, self._is_whole = head + end, True
+            self._rest = [(rest, at_ns)] if rest else []
+            self.transport.pause_reading()
+        if end or self._head_bytes > LARGEST_HEAD_BYTES:
+            self._wake()
 
     def connection_lost(self, error: Exception | None) -> None:
         self.closed = True
@@ -69,7 +80,7 @@ class Arrivals(asyncio.Protocol):
 
     async def read_head(self) -> bytes:
         """Return bytes of the answer's head; none when the connection was closed before it was whole."""
-        while not self.closed and HEAD_END not in self._head and len(self._head) <= LARGEST_HEAD_BYTES:
+        while not self.closed and not self._is_whole and self._head_bytes <= LARGEST_HEAD_BYTES:
             self._waiting = asyncio.get_running_loop().create_future()
             await self._waiting
         head, self._head = self._head, b""

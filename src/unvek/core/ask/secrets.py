@@ -1,11 +1,11 @@
-"""Secrets: values that the environment has under names that a plan gives. They are used, and kept nowhere."""
+"""Secrets: values that the environment has under names that a plan gives. They are used, and kept and shown nowhere."""
 
-import json
 import os
+from codecs import getincrementaldecoder
 from collections.abc import Mapping, Sequence
-from pathlib import Path
+from typing import Any
 
-SHORTEST_HIDDEN = 4  # characters; a shorter value would be found everywhere
+from unvek.core.ask.secret_forms import Forms
 
 
 class Secrets:
@@ -13,15 +13,10 @@ class Secrets:
 
     def __init__(self, names: Sequence[str], environment: Mapping[str, str] = os.environ):
         self.values = {name: environment.get(name, "") for name in names}
-        self._hidden = [
-            (form, f"[{name}]".encode())
-            for name, value in self.values.items()
-            if len(value) >= SHORTEST_HIDDEN
-            for form in (value.encode("utf-8", "surrogateescape"), json.dumps(value)[1:-1].encode())
-        ]
+        self._forms = Forms((name, value.encode("utf-8", "surrogateescape")) for name, value in self.values.items())
 
     def __bool__(self) -> bool:
-        return bool(self._hidden)
+        return bool(self._forms)
 
     @property
     def missing(self) -> tuple[str, ...]:
@@ -29,21 +24,59 @@ class Secrets:
         return tuple(name for name, value in self.values.items() if not value)
 
     def hide(self, data: bytes) -> bytes:
-        for value, name in self._hidden:
-            data = data.replace(value, name)
-        return data
+        return self._forms.hide(data) if self._forms else data
 
     def hide_text(self, text: str) -> str:
-        if not self._hidden:
+        if not self._forms or not text:
             return text
-        return self.hide(text.encode("utf-8", "surrogatepass")).decode("utf-8", "replace")
+        data = text.encode("utf-8", "surrogatepass")
+        hidden = self._forms.hide(data)
+        return text if hidden is data else hidden.decode("utf-8", "replace")
 
-    def hide_in(self, path: Path) -> None:
-        """Take them out of a file that nobody writes to any more."""
-        try:
-            data = path.read_bytes() if self._hidden else b""
-            hidden = self.hide(data)
-            if hidden != data:
-                path.write_bytes(hidden)
-        except OSError:
-            pass  # no such file: nothing was printed
+    def hide_in(self, value: Any) -> Any:
+        """Return a value of JSON, with all that is in it, without them."""
+        if isinstance(value, str):
+            return self.hide_text(value)
+        if isinstance(value, Mapping):
+            return {self.hide_text(str(name)): self.hide_in(part) for name, part in value.items()}
+        return [self.hide_in(part) for part in value] if isinstance(value, list | tuple) else value
+
+    def stream(self) -> "HidingStream":
+        return HidingStream(self._forms)
+
+    def text_stream(self) -> "HidingTextStream":
+        return HidingTextStream(self.stream())
+
+
+class HidingStream:
+    """Takes secrets out of bytes that come piece by piece: what might become one is held back until it is known."""
+
+    def __init__(self, forms: Forms):
+        self._forms = forms
+        self._held = b""
+
+    def feed(self, piece: bytes) -> bytes:
+        """Return what can be given on by now."""
+        if not self._forms:
+            return piece
+        known, self._held = self._forms.hide_begun(self._held + piece)
+        return known
+
+    def rest(self) -> bytes:
+        """Return what was held back, at the end."""
+        rest, self._held = self._held, b""
+        return self._forms.hide(rest)
+
+
+class HidingTextStream:
+    """The same of text."""
+
+    def __init__(self, stream: HidingStream):
+        self._stream = stream
+        self._decoder = getincrementaldecoder("utf-8")("replace")
+
+    def feed(self, piece: str) -> str:
+        return self._decoder.decode(self._stream.feed(piece.encode("utf-8", "surrogatepass")))
+
+    def rest(self) -> str:
+        return self._decoder.decode(self._stream.rest(), final=True)

@@ -7,28 +7,30 @@ never taken for the output.
 
 import hashlib
 import io
+import math
+import os
 import zipfile
 from abc import ABC, abstractmethod
 from collections.abc import Container, Mapping, Sequence
 from pathlib import Path
 from types import MappingProxyType
-from typing import TYPE_CHECKING, Any, ClassVar, NamedTuple
+from typing import Any, ClassVar, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from unvek.core.evidence.measurements import MADE_NONE
+from unvek.core.held_folder import open_plain
 from unvek.core.logbook.rows import OutputRow
 from unvek.core.logbook.store import Logbook
 from unvek.core.measures.kinds import PICTURES, SCORES, TEXTS, Kind
+from unvek.core.pictures import NoPictureError, open_picture, picture_size
 from unvek.core.plan.digests import DigestCache
 from unvek.core.units import bytes_words
 
-if TYPE_CHECKING:
-    from PIL import Image
-
-MOST_PIXELS = 64_000_000
-MOST_HELD = 64  # outputs kept at hand: mostly the reference's, which others are held against
+MEASURED_PIXELS = 16_000_000  # of one picture: each takes 24 bytes, and a comparison of two ten times that
+SMALL_SIDE = 256
+MOST_HELD, MOST_HELD_BYTES = 64, 2**29  # outputs kept at hand: mostly the reference's, which others are held against
 CHANGED, GONE = "its file is not the one any more that the run made", "its file is gone, or can't be read"
 
 
@@ -61,6 +63,7 @@ class Source(ABC):
             if output.path.lower().endswith(self.endings):
                 self._first.setdefault(output.run, output)
         self._held: dict[str, Any] = {}
+        self._held_bytes = 0
 
     def digest(self, run: int) -> str:
         """Return the digest of a run's output; OutputError where it has none."""
@@ -70,9 +73,11 @@ class Source(ABC):
         """Return a run's output; OutputError where it has none, or the file is damaged, out of bounds or another."""
         output = self._output(run)
         if output.digest not in self._held:
-            while len(self._held) >= MOST_HELD:
-                del self._held[next(iter(self._held))]
-            self._held[output.digest] = self._read(self._bytes(output))
+            content = self._read(self._bytes(output))
+            while self._held and (len(self._held) >= MOST_HELD or self._held_bytes + _size(content) > MOST_HELD_BYTES):
+                self._held_bytes -= _size(self._held.pop(next(iter(self._held))))
+            self._held[output.digest] = content
+            self._held_bytes += _size(content)
         return self._held[output.digest]
 
     def path(self, run: int) -> Path | None:
@@ -97,7 +102,7 @@ class Source(ABC):
         if output.bytes > self.largest_bytes:
             raise OutputError(f"its {self.name} has more than {bytes_words(self.largest_bytes)}")
         try:
-            with open(self._folder / output.path, "rb") as file:
+            with os.fdopen(open_plain(self._folder / output.path), "rb") as file:
                 data = file.read(output.bytes + 1)
         except OSError as error:
             raise OutputError(GONE, lasts=False) from error
@@ -122,20 +127,30 @@ class Pictures(Source):
     largest_bytes = 256 * 2**20
 
     def _read(self, data: bytes) -> NDArray[np.float64]:
-        picture = open_picture(io.BytesIO(data))
-        if picture is None:
-            raise OutputError("its picture is damaged, or larger than can be worked with")
-        return np.asarray(picture, np.float64) / 255
+        try:
+            width, height = picture_size(io.BytesIO(data))
+            if width * height > MEASURED_PIXELS:
+                raise OutputError(
+                    f"its picture has {width * height / 1e6:.0f} megapixels: at most {MEASURED_PIXELS / 1e6:.0f} are "
+                    "measured"
+                )
+            return np.asarray(open_picture(io.BytesIO(data)).image, np.float64) / 255
+        except NoPictureError as error:
+            raise OutputError(f"of its picture: {error}") from error
 
     def size(self, run: int) -> tuple[int, int]:
         """Return a picture's width and height, without unpacking it; OutputError as for `content`."""
-        from PIL import Image
-
         try:
-            with Image.open(io.BytesIO(self._bytes(self._output(run)))) as picture:
-                return picture.size
-        except (OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
-            raise OutputError("its picture is damaged") from error
+            return picture_size(io.BytesIO(self._bytes(self._output(run))))
+        except NoPictureError as error:
+            raise OutputError(f"of its picture: {error}") from error
+
+    def small(self, run: int) -> NDArray[np.uint8]:
+        """Return a picture scaled down, for a look at what is in it; OutputError as for `content`."""
+        try:
+            return np.asarray(open_picture(io.BytesIO(self._bytes(self._output(run))), SMALL_SIDE).image)
+        except NoPictureError as error:
+            raise OutputError(f"of its picture: {error}") from error
 
 
 class Scores(Source):
@@ -145,8 +160,6 @@ class Scores(Source):
 
     def _read(self, data: bytes) -> ScoresFound:
         found = scores_of(data)
-        if found is None:
-            raise OutputError("its file of scores is damaged, or far larger unpacked")
         if np.any(np.isnan(found.log_probabilities)):
             raise OutputError("its scores are no numbers (NaN)")
         return found
@@ -195,34 +208,45 @@ def changed_outputs(logbook: Logbook, runs: Container[int], digests: DigestCache
 
 def _is_as_made(path: Path, digest: str, digests: DigestCache) -> bool:
     try:
+        os.close(open_plain(path))
         return digests.digest(path) == digest
     except OSError:
         return False
 
 
+def _size(content: Any) -> int:
+    """Return the bytes of an output as it is held: of its arrays, or its text."""
+    parts = content if isinstance(content, tuple) else (content,)
+    return sum(part.nbytes if isinstance(part, np.ndarray) else len(part) for part in parts)
+
+
 SOURCES: Mapping[str, type[Source]] = MappingProxyType({PICTURES: Pictures, TEXTS: Texts, SCORES: Scores})
 
 
-def scores_of(data: bytes) -> ScoresFound | None:
-    """Return the arrays of a file written with numpy.savez; None where it is none, or would be larger unpacked."""
+def scores_of(data: bytes) -> ScoresFound:
+    """Return the arrays of a file written with numpy.savez; OutputError where it is none, or larger unpacked."""
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as packed:
             if sum(entry.file_size for entry in packed.infolist()) > min(Scores.largest_bytes, 4 * len(data)):
-                return None
-        with np.load(io.BytesIO(data), allow_pickle=False) as arrays:
-            found = ScoresFound(np.asarray(arrays["log_probabilities"]), np.asarray(arrays["tokens"]))
-    except (OSError, ValueError, KeyError, EOFError, zipfile.BadZipFile, MemoryError):
-        return None
-    kinds_fit = found.log_probabilities.dtype.kind == "f" and found.tokens.dtype.kind in "iu"
-    return found if kinds_fit else None
+                raise OutputError("its file of scores is far larger unpacked")
+            found = ScoresFound(*(_array_in(packed, name) for name in ScoresFound._fields))
+    except OutputError:
+        raise
+    except (
+        Exception
+    ) as error:  # what reads a zip or an array raises a dozen sorts of errors, and not all are documented
+        raise OutputError("its file of scores is damaged, or none") from error
+    if found.log_probabilities.dtype.kind != "f" or found.tokens.dtype.kind not in "iu":
+        raise OutputError("its file of scores holds no log-probabilities (floats) and tokens (whole numbers)")
+    return found
 
 
-def open_picture(file: "Path | io.BytesIO") -> "Image.Image | None":
-    """Return a picture in RGB; None where the file is no picture, damaged or out of bounds."""
-    from PIL import Image
-
-    try:
-        with Image.open(file) as picture:
-            return picture.convert("RGB") if picture.width * picture.height <= MOST_PIXELS else None
-    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
-        return None
+def _array_in(packed: zipfile.ZipFile, name: str) -> NDArray[Any]:
+    """Return an array of the file; its head may say any shape, and is believed only as far as there are bytes."""
+    data = io.BytesIO(packed.read(f"{name}.npy"))
+    read_head = {1: np.lib.format.read_array_header_1_0, 2: np.lib.format.read_array_header_2_0}
+    shape, is_fortran, dtype = read_head[np.lib.format.read_magic(data)[0]](data)
+    rest = data.read()
+    if dtype.hasobject or math.prod(shape) * dtype.itemsize != len(rest):
+        raise OutputError("its file of scores does not hold what its head says")
+    return np.frombuffer(rest, dtype).reshape(shape, order="F" if is_fortran else "C")

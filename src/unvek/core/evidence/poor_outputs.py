@@ -60,11 +60,15 @@ def _fault(source: Source, runs: Mapping[str, list[int]], is_opened: bool) -> st
         return None
     if is_opened and not isinstance(source, Scores):
         try:
-            if all(_is_blank(source.content(of[0])) for of in list(runs.values())[:MOST_OPENED]):
+            if all(_is_blank(_looked_at(source, of[0])) for of in list(runs.values())[:MOST_OPENED]):
                 return BLANK
         except OutputError:
             pass  # a file that was changed is told elsewhere
     return SAME if len(runs) == 1 and sum(map(len, runs.values())) > 1 else None
+
+
+def _looked_at(source: Source, run: int) -> object:
+    return source.small(run) if isinstance(source, Pictures) else source.content(run)
 
 
 def _is_blank(output: object) -> bool:

@@ -6,6 +6,7 @@ where it was made, and its measures, each with what it is and how it was come by
 
 import json
 import math
+from collections import Counter
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, fields
 from datetime import UTC, datetime
@@ -20,6 +21,7 @@ from unvek.core.plan.door import nearest_words
 from unvek.core.plan.model import FORMS
 from unvek.core.plan.names import LARGEST_SEED, NAME_WORDS, is_name
 from unvek.core.run.events.record import FINISHED, IMPORTED, MEASURED, SOURCES, STATUSES
+from unvek.core.units import LARGEST_NUMBER, LONGEST_S, SHORTEST_S, SMALLEST_NUMBER
 
 NEEDED = ("variant", "time_s")
 PASSED_OVER = ("run", "launch")  # numbers that mean something in the logbook only from which they came
@@ -31,7 +33,8 @@ MEASURE, DEFINITION, ORIGIN, AGAINST, BESIDES, WHY = (
 OF_MEASURES = (MEASURE, DEFINITION, ORIGIN, AGAINST, BESIDES, WHY)
 DEFAULT_TASK, DEFAULT_SEED = "task", 0
 LONGEST_TEXT, LONGEST_ERROR, LONGEST_MEASURE = 200, 10_000, 120
-LARGEST_WHOLE = 2**53
+LARGEST_WHOLE, LARGEST_SHARE = 2**53, 1e6
+MOST_MEASURES = 1000  # in a file
 
 # By column how it is read: a run's own, and what stands beside them.
 OF_RUNS: Mapping[str, str] = {
@@ -96,14 +99,22 @@ class BroughtRun:
 
 def check_columns(names: Iterable[str]) -> None:
     """Raise CellError for a column that is needed and not there, unknown, or there twice."""
-    found = list(names)
+    found = Counter(names)
     for name in NEEDED:
         if name not in found:
             raise CellError(name, "no such column", f"a header with {', '.join(NEEDED)} at least")
-    for name in found:
-        if found.count(name) > 1:
+    for name, count in found.items():
+        if count > 1:
             raise CellError(name, "the column twice", "each column once")
         _check_column(name)
+    measures = measures_in(found)
+    if len(measures) > MOST_MEASURES:
+        raise CellError(MEASURE, f"{len(measures)} measures", f"at most {MOST_MEASURES} in a file")
+
+
+def measures_in(names: Iterable[str]) -> set[str]:
+    """Return the measures that columns tell of."""
+    return {named[1] for name in names if (named := _measure_named(name)) is not None}
 
 
 def _check_column(name: str) -> None:
@@ -128,6 +139,8 @@ def brought_run(row: Mapping[str, Any]) -> BroughtRun:
     Cells are texts, as in CSV, or values, as in JSON and Parquet; an empty text or None is a cell that is not given.
     """
     given = {name: value for name, value in row.items() if value is not None and value != ""}
+    for column, value in given.items():
+        _refuse_halves(column, value)
     if "variant" not in given:
         raise CellError("variant", "nothing", "the variant's name")
     own: dict[str, Any] = {}
@@ -143,10 +156,13 @@ def brought_run(row: Mapping[str, Any]) -> BroughtRun:
     if "time_s" not in own and own.get("status", FINISHED) == FINISHED:
         raise CellError("time_s", "nothing", "the run's seconds, or a status other than finished")
     load_s = parts.pop(LOAD, {}).get(MEASURE)
+    if load_s is not None:
+        load_s = _seconds(MEASURE + LOAD, load_s)
     for name in [name for name in parts if name in _COLUMNS]:
         value, column = parts.pop(name).get(MEASURE), _COLUMNS[name]
         if value is not None:
-            own[column] = round(value) if _HINTS[column] in (int, int | None) else value
+            is_whole = _HINTS[column] in (int, int | None)
+            own[column] = _whole(MEASURE + name, round(value)) if is_whole else _amount(MEASURE + name, value)
     return BroughtRun(
         own=own, beside=beside, measures={name: _measure(of) for name, of in parts.items()}, load_s=load_s
     )
@@ -206,17 +222,24 @@ def _number(column: str, value: Any) -> float:
         number = math.nan
     if not math.isfinite(number) or (isinstance(value, str) and not value.strip().isascii()):
         raise CellError(column, value, "a number")
+    if number and not SMALLEST_NUMBER <= abs(number) <= LARGEST_NUMBER:
+        raise CellError(column, value, f"a number between {SMALLEST_NUMBER:g} and {LARGEST_NUMBER:g}, or 0")
     return number
 
 
-def _from_0(wanted: str) -> Callable[[str, Any], float]:
+def _from_0(what: str, least: float, most: float) -> Callable[[str, Any], float]:
     def read(column: str, value: Any) -> float:
         number = _number(column, value)
-        if number < 0:
-            raise CellError(column, value, wanted)
+        if number and not least <= number <= most:
+            raise CellError(column, value, f"{what}, 0 or more" if number < 0 else f"{what} from {least:g} to {most:g}")
         return number
 
     return read
+
+
+_seconds = _from_0("seconds", SHORTEST_S, LONGEST_S)
+_amount = _from_0("an amount", SMALLEST_NUMBER, LARGEST_NUMBER)
+_whole = _whole_from(0)
 
 
 def _true_or_false(column: str, value: Any) -> bool:
@@ -256,7 +279,16 @@ def _object(column: str, value: Any, wanted: str) -> dict[str, Any]:
         found = None
     if not isinstance(found, dict):
         raise CellError(column, value, wanted)
+    _refuse_halves(column, found)
     return found
+
+
+def _refuse_halves(column: str, value: Any) -> None:
+    """Refuse a text with half a character in it, which JSON allows and no file or terminal takes."""
+    try:
+        (value if isinstance(value, str) else json.dumps(value, ensure_ascii=False, default=str)).encode()
+    except (UnicodeEncodeError, RecursionError, ValueError) as error:
+        raise CellError(column, ascii(value)[:80], "a text of whole characters") from error
 
 
 def _varied(column: str, value: Any) -> Mapping[str, Any]:
@@ -321,11 +353,11 @@ _READ: Mapping[str, Callable[[str, Any], Any]] = {
     "error": _text_up_to(LONGEST_ERROR),
     "seed": _whole_from(0, LARGEST_SEED),
     "count": _whole_from(1),
-    "whole": _whole_from(0),
+    "whole": _whole,
     "truth": _true_or_false,
     "status": _one_of(STATUSES),
-    "seconds": _from_0("seconds, 0 or more"),
-    "share": _from_0("a share, 0 or more"),
+    "seconds": _seconds,
+    "share": _from_0("a share", SMALLEST_NUMBER, LARGEST_SHARE),
     "varied": _varied,
     "source": _source,
     "id": _id,

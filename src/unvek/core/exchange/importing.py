@@ -11,7 +11,7 @@ from typing import Any
 from unvek.core.errors import InputError
 from unvek.core.exchange.bringing import Bringing, Count, Placed, cell_of
 from unvek.core.exchange.brought_sessions import Rig
-from unvek.core.exchange.columns import BroughtRun, CellError, brought_run, check_columns
+from unvek.core.exchange.columns import MOST_MEASURES, BroughtRun, CellError, brought_run, check_columns, measures_in
 from unvek.core.exchange.files import read_rows
 from unvek.core.logbook.plan_record import plan_as_json, plan_of_runs_from_elsewhere
 from unvek.core.logbook.store import Logbook, keep_plan
@@ -113,17 +113,22 @@ def _runs_of(path: Path) -> Iterator[Placed]:
     problems: list[str] = []
     count = 0
     checked: set[tuple[str, ...]] = set()
+    measures: set[str] = set()
     for line, header, row in read_rows(path):
         try:
             if header is not None and tuple(header) not in checked:
                 check_columns(header)
                 checked.add(tuple(header))
+                measures |= measures_in(header)
+                if len(measures) > MOST_MEASURES:
+                    raise CellError("measure:", f"{len(measures)} measures", f"at most {MOST_MEASURES} in a file")
             if not row:
                 continue
             run = order.placed(brought_run(row), line)
         except CellError as error:
             problems.append(f"line {line}, {error}")
-            if len(problems) == MOST_PROBLEMS or (header is not None and not row):
+            too_many = len(problems) == MOST_PROBLEMS or len(measures) > MOST_MEASURES
+            if too_many or (header is not None and not row):
                 break
             continue
         count += 1

@@ -12,11 +12,13 @@ from sqlalchemy import URL, Connection, Engine, Row, Select, create_engine, even
 from sqlalchemy.exc import DatabaseError, IntegrityError
 
 from unvek.core.errors import LogbookError
+from unvek.core.held_folder import file_rights_in
 from unvek.core.logbook import tables
-from unvek.core.logbook.folder import LogbookFolder
+from unvek.core.logbook.folder import OWNERS, LogbookFolder
 from unvek.core.logbook.upgrades.chain import FORMAT_VERSION, bring_up_to_date
 
 AT_A_TIME = 2000  # rows
+CLOSED = "closed_to_others"  # a key of `about`: its folder was made its owner's alone, or was from the beginning
 Value = TypeVar("Value")
 
 
@@ -40,6 +42,7 @@ class Database:
         logbook = cls(folder, _sqlite(folder.database))
         logbook._bring_up_to_date()
         logbook._refuse_if_damaged()
+        logbook._close_to_others()
         return logbook
 
     @classmethod
@@ -50,9 +53,11 @@ class Database:
         try:
             for left in folder.path.glob(f"{making.name}*"):  # of a making that was killed, its write-ahead log too
                 left.unlink()
+            os.close(os.open(making, os.O_CREAT | os.O_EXCL, file_rights_in(folder.path)))
             with made._writing() as connection:
                 tables.metadata.create_all(connection)
                 connection.execute(tables.about.insert().values(key="format_version", value=str(FORMAT_VERSION)))
+                connection.execute(tables.about.insert().values(key=CLOSED, value="1"))
             made.close()
             making.replace(folder.database)
         except OSError as error:
@@ -101,6 +106,13 @@ class Database:
             raise self._told(error) from error
 
     @contextmanager
+    def _telling_of_disk(self) -> Iterator[None]:
+        try:
+            yield
+        except OSError as error:
+            raise told_of_disk(self.folder.path, error) from error
+
+    @contextmanager
     def _telling_of_damage(self) -> Iterator[None]:
         """Turn what a column holds that nobody put there into words."""
         try:
@@ -139,6 +151,17 @@ class Database:
         if found < FORMAT_VERSION:
             self._engine.dispose()
             bring_up_to_date(self.folder.database, found)
+
+    def _close_to_others(self) -> None:
+        """Close a logbook of a time when all could read them: once, since its owner may open it again."""
+        about = tables.about
+        with self._reading() as connection:
+            if connection.scalar(select(about.c.value).where(about.c.key == CLOSED)) is not None:
+                return
+        with self._telling_of_disk():
+            self.folder.path.chmod(OWNERS)
+        with self._writing() as connection:
+            connection.execute(about.insert().prefix_with("OR IGNORE").values(key=CLOSED, value="1"))
 
     def _version(self) -> int:
         with self._reading() as connection:

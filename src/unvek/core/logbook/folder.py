@@ -1,31 +1,25 @@
-"""The logbook's folder: where it is found, its lock, and how outputs come to lie in it."""
+"""The logbook's folder: where it is found, its rooms, its rights and its lock.
+
+It is its owner's alone, unless the owner opens it: what is made in a folder later has the rights that this has then.
+"""
 
 import fcntl
-import hashlib
 import os
-import shutil
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
+from functools import cached_property
 from pathlib import Path
 from typing import TextIO
 
 from unvek.core.errors import LogbookBusyError, LogbookError
+from unvek.core.held_folder import file_rights_in, open_plain
+from unvek.core.plain_text import clean
 from unvek.core.plan.model import Plan
-from unvek.core.run.events.event import storable
+from unvek.core.run.outputs_room import ROOM, OutputsRoom
 
 FOLDER_NAME = "logbook"
 DATABASE_NAME = "runs.sqlite"
-MOST_OUTPUTS = 1000  # files kept of one run
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class OutputFile:
-    """A kept file: its path from the logbook's folder, its size and its SHA-256."""
-
-    path: str
-    bytes: int
-    digest: str
+OWNERS = 0o700
 
 
 class LogbookFolder:
@@ -45,50 +39,26 @@ class LogbookFolder:
     def make(self) -> None:
         """Make the folder and its rooms; LogbookError where it can't be written."""
         try:
-            for room in ("outputs", "logs", "journal"):
-                (self.path / room).mkdir(parents=True, exist_ok=True)
+            self.path.parent.mkdir(parents=True, exist_ok=True)
+            self.path.mkdir(OWNERS, exist_ok=True)
+            rights = self.path.stat().st_mode & 0o777
+            for room in (ROOM, "logs", "journal"):
+                (self.path / room).mkdir(rights, exist_ok=True)
         except OSError as error:
             raise self._unwritable(error) from error
 
     def log_path(self, launch: int) -> Path:
         return self.path / "logs" / f"L{launch:05}.log"
 
-    def making_path(self, launch: int, place: int) -> Path:
-        path = self.path / "outputs" / f".making-L{launch:05}-{place:04}"
-        path.mkdir()
-        return path
-
-    def clear_unfinished(self) -> None:
-        """Remove what runs that were killed had begun to write."""
-        for path in (self.path / "outputs").glob(".making-*"):
-            shutil.rmtree(path, ignore_errors=True)
-
-    def adopt(self, made: Path, launch: int, place: int) -> tuple[OutputFile, ...]:
-        """Make a run's finished outputs durable, and give their folder its lasting name.
-
-        Only plain files count: a link is never followed, so nothing from outside comes in.
-        """
-        files = sorted(path for path in made.rglob("*") if path.is_file() and not path.is_symlink())[:MOST_OUTPUTS]
-        files = [_with_storable_name(file, made) for file in files]
-        if not files:
-            shutil.rmtree(made, ignore_errors=True)
-            return ()
-        lasting = self.path / "outputs" / f"L{launch:05}-{place:04}"
-        kept = tuple(
-            OutputFile(
-                path=str((lasting / file.relative_to(made)).relative_to(self.path)),
-                bytes=file.stat().st_size,
-                digest=_digest_once_on_disk(file),
-            )
-            for file in files
-        )
-        made.rename(lasting)
-        _sync(lasting.parent)
-        return kept
+    @cached_property
+    def outputs(self) -> OutputsRoom:
+        """The outputs, held open from the first time that they are asked for."""
+        return OutputsRoom(self.path)
 
     def _lock_file(self) -> TextIO:
         try:
-            return open(self.path / "lock", "a+")
+            path = self.path / "lock"
+            return os.fdopen(open_plain(path, os.O_RDWR | os.O_CREAT, file_rights_in(self.path)), "r+")
         except OSError as error:
             raise self._unwritable(error) from error
 
@@ -104,7 +74,7 @@ class LogbookFolder:
                 fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
             except OSError as error:
                 file.seek(0)
-                holder = file.read(20).strip() or "unknown"
+                holder = clean(file.read(20).strip() or "unknown")
                 raise LogbookBusyError(
                     f"runs are being made into {self.path} already, by process {holder}; wait for it or stop it"
                 ) from error
@@ -128,23 +98,3 @@ def find_logbook(start: Path) -> Path:
         f"there is no {FOLDER_NAME}/ in {start.absolute()} or above it; make one with 'unvek run PLAN', or say where "
         "it is with --logbook"
     )
-
-
-def _with_storable_name(file: Path, made: Path) -> Path:
-    """Rename a file whose path is no UTF-8, since such a path can be neither stored nor shown."""
-    within = str(file.relative_to(made))
-    return file if storable(within) == within else file.rename(made / storable(file.name))
-
-
-def _digest_once_on_disk(path: Path) -> str:
-    with open(path, "rb") as file:
-        os.fsync(file.fileno())
-        return hashlib.file_digest(file, "sha256").hexdigest()
-
-
-def _sync(folder: Path) -> None:
-    fd = os.open(folder, os.O_RDONLY)
-    try:
-        os.fsync(fd)
-    finally:
-        os.close(fd)

@@ -13,14 +13,13 @@ from sqlalchemy import Connection, Insert, Table, func, select
 
 from unvek.core.ids import new_id
 from unvek.core.logbook import tables
-from unvek.core.logbook.database import told_of_disk
-from unvek.core.logbook.folder import OutputFile
 from unvek.core.logbook.plan_record import plan_as_json
 from unvek.core.logbook.reading import LogbookReading, batches
 from unvek.core.logbook.rows import KeptRun, LaunchRow, MeasurementRow, OutputRow, RunDetails, SessionRow
 from unvek.core.measures.definition import Definition
 from unvek.core.plan.model import Plan
-from unvek.core.run.events.record import LaunchAbout, RunRecord
+from unvek.core.run.events.record import LaunchAbout, RunRecord, RunStart
+from unvek.core.run.outputs_room import Hide, MakingFolder, OutputFile, Taken
 
 SESSION_AT = "%Y%m%d-%H%M%S"  # in the name of a session to which nobody gave one
 
@@ -98,20 +97,25 @@ class Logbook(LogbookReading):
     def log_path(self, launch: int) -> Path:
         return self.folder.log_path(launch)
 
-    def making_path(self, launch: int, place: int) -> Path:
-        try:
-            return self.folder.making_path(launch, place)
-        except OSError as error:
-            raise told_of_disk(self.folder.path, error) from error
+    def make_folder(self, launch: int, place: int) -> MakingFolder:
+        with self._telling_of_disk():
+            return self.folder.outputs.make(launch, place)
 
-    def keep_run(self, run: RunRecord, made: Path | None) -> int:
-        """Keep a run in one transaction, its outputs first; it is safe when this returns."""
-        kept: tuple[OutputFile, ...] = ()
-        if made is not None:
-            try:
-                kept = self.folder.adopt(made, run.start.launch, run.start.place)
-            except OSError as error:
-                raise told_of_disk(self.folder.path, error) from error
+    def take_outputs(self, made: MakingFolder, start: RunStart, hide: Hide | None = None) -> Taken:
+        with self._telling_of_disk():
+            return self.folder.outputs.take(made, start.launch, start.place, hide)
+
+    def clear_unfinished(self) -> None:
+        """Remove what runs that were killed had put out, before they were kept."""
+        runs = tables.runs.c
+        with self._reading() as connection:
+            launch = connection.scalar(select(func.max(tables.launches.c.number)))
+            places = set(connection.scalars(select(runs.place).where(runs.launch == launch)))
+        with self._telling_of_disk():
+            self.folder.outputs.clear(launch or 0, places)
+
+    def keep_run(self, run: RunRecord, outputs: Sequence[OutputFile] = ()) -> int:
+        """Keep a run in one transaction, with outputs that were taken; it is safe when this returns."""
         with self._writing() as connection:
             number = next_number(connection, tables.runs)
             connection.execute(tables.runs.insert(), as_columns(KeptRun.of(run, number, new_id())))
@@ -122,7 +126,7 @@ class Logbook(LogbookReading):
                 tables.outputs,
                 (
                     OutputRow(number=place, run=number, path=file.path, bytes=file.bytes, digest=file.digest)
-                    for place, file in enumerate(kept, first)
+                    for place, file in enumerate(outputs, first)
                 ),
             )
             values = (

@@ -6,8 +6,10 @@ away at any time.
 
 import hashlib
 import sqlite3
+import stat
 from collections.abc import Callable
 from contextlib import closing
+from errno import EINVAL
 from pathlib import Path
 from time import time_ns
 
@@ -38,6 +40,8 @@ class DigestCache:
     def digest(self, path: Path) -> str:
         """Return a file's digest, from memory where the file is the one that was read before."""
         status = path.stat()
+        if not stat.S_ISREG(status.st_mode):
+            raise OSError(EINVAL, "it is no plain file", str(path))  # a pipe would be waited for
         print_of_file = (status.st_size, status.st_mtime_ns, status.st_ino, status.st_dev)
         known = self._remembered(path, print_of_file)
         if known is not None:

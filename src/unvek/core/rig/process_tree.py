@@ -29,7 +29,9 @@ class TreeReading:
 class ProcessTree:
     """The tree below the process `root`. Orphans come to this process, which must have adopted them (run/family.py)."""
 
-    def __init__(self, root: int, mark: str):
+    def __init__(self, root: int, mark: str, adopter: int | None = None):
+        """adopter: a process, besides this one, to which orphans come."""
+        self._adopters = {os.getpid(), adopter}
         self._root = root
         self._mark = f"{MARK}={mark}".encode()
         self._members = {root}
@@ -67,7 +69,7 @@ class ProcessTree:
         )
 
     def _is_orphan(self, pid: int, parent: int) -> bool:
-        if parent != os.getpid():
+        if parent not in self._adopters:
             return False
         try:
             with open(f"/proc/{pid}/environ", "rb") as file:

@@ -18,16 +18,19 @@ from time import monotonic, sleep
 from typing import Any
 
 from unvek.core.errors import LogbookError, MachineBusyError
+from unvek.core.held_folder import open_plain
+from unvek.core.plain_text import clean
 
 VARIABLE = "UNVEK_MACHINE_LOCK"  # another file, for a container or a test that is a machine of its own
 MOST_BYTES = 16 * 2**10
+LONGEST_WORDS, LARGEST_PID = 200, 2**31
 TRY_FOR_S = 0.3  # somebody who only looks holds the lock for an instant
 LOOK_EVERY_S = 0.2
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Holder:
-    """Who makes runs on this machine now, as far as they have said."""
+    """Who makes runs on this machine now, as far as they have said: words of somebody else, clean."""
 
     pid: int | None = None
     user: str | None = None
@@ -88,7 +91,7 @@ def held_machine(
 def holder() -> Holder | None:
     """Return who holds the machine now; None where nobody does."""
     try:
-        fd = os.open(_path(), os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC)
+        fd = open_plain(_path())
     except OSError:
         return None
     try:
@@ -105,12 +108,11 @@ def _path() -> Path:
 def _opened() -> int:
     """Open the file, made where there is none, so that every user can take the lock and write who holds it."""
     path = _path()
-    flags = os.O_RDWR | os.O_NOFOLLOW | os.O_CLOEXEC
     try:
         try:
-            return os.open(path, flags)
+            return open_plain(path, os.O_RDWR)
         except FileNotFoundError:
-            fd = os.open(path, flags | os.O_CREAT, 0o666)
+            fd = open_plain(path, os.O_RDWR | os.O_CREAT, 0o666)
             os.fchmod(fd, 0o666)
             return fd
     except OSError as error:
@@ -134,10 +136,10 @@ def _said(fd: int) -> Holder:
         return Holder()
     if not isinstance(content, dict):
         return Holder()
-    texts = {name: str(content[name])[:300] for name in ("user", "title", "since") if content.get(name)}
+    texts = {name: clean(content[name], LONGEST_WORDS) for name in ("user", "title", "since") if content.get(name)}
     pid, journal = content.get("pid"), content.get("journal")
     return Holder(
-        pid=pid if isinstance(pid, int) else None,
+        pid=pid if type(pid) is int and 0 < pid <= LARGEST_PID else None,
         journal=Path(journal) if isinstance(journal, str) and "\0" not in journal else None,
         **texts,
     )

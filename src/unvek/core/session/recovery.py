@@ -2,11 +2,15 @@
 
 import json
 import mmap
+import os
 from pathlib import Path
 
 import msgspec
 
+from unvek.core.ask.secrets import Secrets
+from unvek.core.held_folder import open_plain
 from unvek.core.logbook.store import Logbook
+from unvek.core.run.engine.hearing import Hearing
 from unvek.core.run.events.event import NotAnEventError, parse_event
 from unvek.core.run.events.record import INTERRUPTED, Provenance, RunRecord, RunStart
 from unvek.core.run.events.recording import Recording
@@ -17,7 +21,7 @@ RUN_BEGINS = b'{"entry": "run",'
 CUT_OFF = "cut off: the engine was killed in the middle of the run"
 
 
-def recover_run(logbook: Logbook, sieve: Sieve) -> int | None:
+def recover_run(logbook: Logbook, sieve: Sieve, secrets: Secrets) -> int | None:
     """Keep the run that the latest journal begins and does not end, as interrupted; return its number.
 
     Nothing is kept twice: where the run was kept, and only the journal lacks the word, there is nothing to do.
@@ -29,12 +33,12 @@ def recover_run(logbook: Logbook, sieve: Sieve) -> int | None:
     start = _start(lines[0])
     if start is None or logbook.has_run(start.launch, start.place) or not logbook.has_launch(start.launch):
         return None
-    return logbook.keep_run(_record(start, lines[1:], sieve), None)
+    return logbook.keep_run(_record(start, lines[1:], sieve, Hearing(secrets)))
 
 
 def _lines_of_last_run(path: Path) -> list[bytes]:
     """Return the journal's lines from the last beginning of a run on; a large journal is searched from its end."""
-    with open(path, "rb") as file:
+    with os.fdopen(open_plain(path), "rb") as file:
         if not file.seek(0, 2):
             return []
         with mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as content:
@@ -54,13 +58,15 @@ def _start(line: bytes) -> RunStart | None:
         return None
 
 
-def _record(start: RunStart, lines: list[bytes], sieve: Sieve) -> RunRecord:
+def _record(start: RunStart, lines: list[bytes], sieve: Sieve, hearing: Hearing) -> RunRecord:
     recording = Recording()
     for line in lines:
         try:
-            recording.take(parse_event(line))
+            events = hearing.heard([parse_event(line)])
         except NotAnEventError:
             continue
+        for event in events:
+            recording.take(event)
     return RunRecord(
         start=start,
         limits={},

@@ -9,6 +9,7 @@ from datetime import UTC, datetime
 from itertools import islice
 from pathlib import Path
 
+from unvek.core.ask.secrets import Secrets
 from unvek.core.logbook.database import told_of_disk
 from unvek.core.logbook.folder import LogbookFolder
 from unvek.core.logbook.store import Logbook
@@ -18,16 +19,17 @@ from unvek.core.rig.facts import RigFacts
 from unvek.core.rig.present import accelerators_present
 from unvek.core.rig.telemetry import Instruments
 from unvek.core.run.engine.bench import Bench
-from unvek.core.run.engine.family import end_leftovers
 from unvek.core.run.engine.interruption import Interruption
 from unvek.core.run.engine.memory_fence import remove_stale_fences
-from unvek.core.run.events.record import FAILURES
+from unvek.core.run.events.record import FAILURES, INTERRUPTED
 from unvek.core.run.events.sieve import Sieve, most_bytes_of
 from unvek.core.run.forecast import Forecaster
 from unvek.core.run.journal.controls import ControlReader
 from unvek.core.run.journal.entries import Entry, PlanBegins, RunKept
 from unvek.core.run.journal.journal import Journal, Listener, journal_name
 from unvek.core.run.machine_lock import Holder, MachineLock, held_machine
+from unvek.core.run.processes.family import end_leftovers
+from unvek.core.run.processes.guard import spawner
 from unvek.core.run.runners.starting import VariantStarter
 from unvek.core.session.recovery import recover_run
 from unvek.core.session.what_is_left import Standing, learned
@@ -132,18 +134,21 @@ def workplace(plan: Plan, logbook_path: Path, options: RunOptions) -> Iterator[W
     with ExitStack() as stack:
         lock = stack.enter_context(held_machine(plan.title, options.wait, options.on_wait))
         stack.enter_context(folder.locked())
+        started_by = spawner()
+        stack.callback(started_by.close)
         logbook = stack.enter_context(Logbook.make_or_open(logbook_path))
         stack.enter_context(interruption.watching())
         end_leftovers()
         remove_stale_fences()
         present = stack.enter_context(accelerators_present(plan.rig))
         most_bytes = most_bytes_of(present.rig.as_mapping(), shutil.disk_usage(folder.path).total)
-        recover_run(logbook, Sieve(plan.measures, most_bytes))
-        logbook.folder.clear_unfinished()
+        logbook.clear_unfinished()
+        secrets = Secrets(tuple({name for runner in plan.runners.values() for name in runner.secrets}))
+        recover_run(logbook, Sieve(plan.measures, most_bytes), secrets)
         instruments = Instruments(present.accelerators, plan.rig.watts)
         stack.callback(instruments.close)
         logbook.record_rig(present.rig.fingerprint, present.rig.as_mapping())
-        starter = VariantStarter(plan.runners, present.environment)
+        starter = VariantStarter(plan.runners, started_by, present.environment)
         yield Workplace(
             logbook, present.rig, interruption, learned(logbook), options, lock, instruments, starter, most_bytes
         )
@@ -159,7 +164,7 @@ class Tally:
 
     def hear(self, entry: Entry) -> None:
         if isinstance(entry, RunKept) and not entry.warm_up:
-            self.made += 1
+            self.made += entry.status != INTERRUPTED
             self.failed += entry.status in FAILURES
             self.numbers.append(entry.run)
         if self._listener is not None:

@@ -2,10 +2,10 @@
 
 from typing import TextIO
 
-from unvek.core.run.events.record import FINISHED
+from unvek.core.plain_text import clean
+from unvek.core.run.events.record import FINISHED, INTERRUPTED
 from unvek.core.run.journal.entries import Entry, GoesOn, NotLoaded, Paused, PlanBegins, RunKept
 from unvek.core.units import counted, duration_words, range_words
-from unvek.show.terminal.console import clean
 from unvek.show.terminal.figures import item_words
 
 
@@ -34,8 +34,8 @@ class PlainLines:
                 self._kept(entry)
 
     def _kept(self, entry: RunKept) -> None:
-        if entry.warm_up:
-            place = "warm-up".rjust(2 * len(str(self._planned)) + 1)
+        if entry.warm_up or entry.status == INTERRUPTED:
+            place = ("warm-up" if entry.warm_up else "-").rjust(2 * len(str(self._planned)) + 1)
         else:
             self._done += 1
             place = f"{self._done:>{len(str(self._planned))}}/{self._planned}"

@@ -3,6 +3,7 @@
 from rich.cells import cell_len
 from rich.text import Text
 
+from unvek.core.plain_text import clean, clean_lines
 from unvek.core.rig.facts import has_simulated
 from unvek.core.run.events.record import DISTURBED_FROM, FINISHED
 from unvek.core.run.journal.controls import PAUSE
@@ -10,7 +11,6 @@ from unvek.core.units import bytes_words, counted, duration_words, range_words, 
 from unvek.show.live.state import NS, LiveState, RunNow, VariantSoFar
 from unvek.show.palette import FORM_COLOURS, FORM_MARKS, REFERENCE_LINE, RUN_DOT, WARNING
 from unvek.show.terminal.bars import step_bars
-from unvek.show.terminal.console import clean, clean_lines
 from unvek.show.terminal.figures import item_words, variant_text
 from unvek.show.terminal.half_blocks import half_blocks
 from unvek.show.terminal.strip import Axis

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from statistics import median
 from typing import Any
 
-from unvek.core.run.events.record import FAILURES, FINISHED, RunStart
+from unvek.core.run.events.record import FAILURES, FINISHED, INTERRUPTED, RunStart
 from unvek.core.run.journal.entries import (
     Entry,
     GoesOn,
@@ -211,7 +211,7 @@ class LiveState:
         variant = self.variants[entry.variant]
         self.latest.append(entry)
         self._add(variant, entry.time_s, entry.status, entry.warm_up)
-        if not entry.warm_up:
+        if not entry.warm_up and entry.status != INTERRUPTED:
             self.done += 1
         variant.memory_peak_bytes = max(variant.memory_peak_bytes, entry.memory_peak_bytes or 0)
         if entry.status != FINISHED:

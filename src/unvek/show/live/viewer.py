@@ -1,11 +1,13 @@
 """The live view at work: the journal followed, the screen drawn four times a second, keys passed on to the engine."""
 
+import os
 from collections.abc import Callable
 from pathlib import Path
 from time import monotonic, monotonic_ns
 
 from rich.console import Console, Group
 
+from unvek.core.held_folder import open_plain
 from unvek.core.run.journal.controls import GO_ON, PAUSE, SKIP, STOP_AFTER, send_control
 from unvek.core.run.journal.journal import JournalReader
 from unvek.show.live import keys as key
@@ -95,9 +97,7 @@ class Viewer:
         """Return the last lines that this launch printed, from the logbook's own folder and nowhere else."""
         path = self._journal.parent.parent / "logs" / Path(self.state.log).name
         try:
-            if not path.is_file():
-                return []
-            with open(path, "rb") as file:
+            with os.fdopen(open_plain(path), "rb") as file:
                 size = file.seek(0, 2)
                 file.seek(max(0, size - LOG_BYTES))
                 return file.read(LOG_BYTES).decode("utf-8", "replace").splitlines()

@@ -1,15 +1,18 @@
 """Watching what runs on this machine, whoever started it."""
 
+import os
 import sys
 from collections.abc import Callable
+from functools import cache
 from pathlib import Path
 from time import sleep
 
 from rich.console import Console
 
+from unvek.core.held_folder import open_plain
 from unvek.core.run.journal.entries import Entry, Over
 from unvek.core.run.journal.journal import JournalReader, latest_journal
-from unvek.core.run.machine_lock import holder
+from unvek.core.run.machine_lock import Holder, holder
 from unvek.show.live.live_view import draws
 from unvek.show.live.plain import PlainLines
 
@@ -28,15 +31,16 @@ def watch_runs(logbook: Path | None, tell: Tell) -> bool:
     from unvek.show.live.viewer import Viewer
     from unvek.show.terminal.console import console
 
-    journal = _journal_now()
+    journal = _journal_now(tell)
     out = console()
     if journal is None and draws():
         _show_what_was(logbook, out, tell)
         while journal is None:
             sleep(LOOK_EVERY_S)
-            journal = _journal_now()
+            journal = _journal_now(tell)
     if journal is None:
-        tell("nothing runs on this machine now")
+        if holder() is None:
+            tell("nothing runs on this machine now")
         before = latest_journal(logbook / "journal") if logbook is not None else None
         if before is not None:
             _print_lines(before, follow=False)
@@ -52,11 +56,28 @@ def watch_runs(logbook: Path | None, tell: Tell) -> bool:
     return True
 
 
-def _journal_now() -> Path | None:
-    """Return the journal of what runs now, if it is one: who holds the machine may have written anything."""
+def _journal_now(tell: Tell) -> Path | None:
+    """Return the journal of what runs now, if it is one: who holds the machine may have written anything.
+
+    What its owner has not opened to others is not watched; that is told once.
+    """
     who = holder()
     journal = who.journal if who is not None else None
-    return journal if journal is not None and journal.suffix == ".jsonl" and journal.is_file() else None
+    if who is None or journal is None or journal.suffix != ".jsonl":
+        return None
+    try:
+        os.close(open_plain(journal))
+    except PermissionError:
+        _tell_closed(tell, who)
+        return None
+    except OSError:
+        return None
+    return journal
+
+
+@cache
+def _tell_closed(tell: Tell, who: Holder) -> None:
+    tell(f"runs are being made by {who.words()}; the logbook is not open to you: its owner may open it (chmod)")
 
 
 def _show_what_was(logbook: Path | None, out: Console, tell: Tell) -> None:

@@ -4,7 +4,7 @@ from functools import cache
 
 from PIL import ImageFont
 
-from unvek.show.terminal.console import clean_lines
+from unvek.core.plain_text import clean_lines
 
 LONGEST_DRAWN = 20_000  # characters looked at of one text
 

@@ -14,9 +14,9 @@ from matplotlib.ticker import FuncFormatter, LogLocator, NullFormatter, NullLoca
 
 from unvek.core.digits import scale_for
 from unvek.core.findings.curve.curve import Curve, CurveRow
+from unvek.core.plain_text import clean
 from unvek.core.stats.conclusions.fits import Line
 from unvek.show.palette import FORM_COLOURS, INK, PAPER
-from unvek.show.terminal.console import clean
 from unvek.show.terminal.heads import HEADS
 
 SHAPES = {"full": "o", "quantized": "s", "distilled": "^", "tuned": "D", "mixed": "*"}

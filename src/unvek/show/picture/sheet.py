@@ -6,8 +6,9 @@ from pathlib import Path
 from PIL import Image, ImageDraw
 
 from unvek.core.errors import InputError
-from unvek.core.evidence.outputs import open_picture
 from unvek.core.findings.output_sheet import OutputCell, OutputSheet
+from unvek.core.pictures import NoPictureError, Picture, open_picture, shown_side
+from unvek.core.plain_text import clean
 from unvek.core.units import duration_words
 from unvek.show.palette import CLAY, FORM_COLOURS, INK, PAPER
 from unvek.show.picture.lettering import font, wrapped
@@ -15,6 +16,7 @@ from unvek.show.picture.sheet_layout import (
     HEAD,
     LABEL_INSET,
     LABEL_SIZE,
+    LARGEST_SIDE,
     MARGIN,
     TEXT_INSET,
     TEXT_LINE,
@@ -24,7 +26,6 @@ from unvek.show.picture.sheet_layout import (
     lay_out_sheet,
     lines_of_text,
 )
-from unvek.show.terminal.console import clean
 
 FAINT = "#6d7780"
 EMPTY = "#e7e1d4"
@@ -33,13 +34,22 @@ CARD = "#fffdf8"
 
 def draw_sheet(sheet: OutputSheet, out: Path, zoom: int | None = None) -> None:
     """Draw the sheet and write it as PNG. Outputs keep their proportions; enlarged, their pixels stay visible."""
-    pictures = {cell.picture: open_picture(cell.picture) for row in sheet.rows for cell in row.cells if cell.picture}
+    paths = dict.fromkeys(cell.picture for row in sheet.rows for cell in row.cells if cell.picture)
+    side = min(LARGEST_SIDE, shown_side(len(paths)))
+    pictures = {path: _opened(path, side) for path in paths}
     drawing = _SheetDrawing(sheet, pictures, lay_out_sheet(sheet, pictures, zoom))
     drawing.draw()
     try:
         drawing.page.save(out, "PNG")
     except OSError as error:
         raise InputError(f"{out} can't be written: {error.strerror or error}") from error
+
+
+def _opened(path: Path, side: int) -> Picture | None:
+    try:
+        return open_picture(path, side)
+    except NoPictureError:
+        return None
 
 
 class _SheetDrawing:
@@ -97,10 +107,10 @@ class _SheetDrawing:
         for place, line in enumerate(lines):
             self._draw.text((x + TEXT_INSET, y + TEXT_INSET + TEXT_LINE * place), line, INK, font(TEXT_SIZE))
 
-    def _draw_picture(self, picture: Image.Image, x: int, y: int) -> None:
+    def _draw_picture(self, picture: Picture, x: int, y: int) -> None:
         factor = self._layout.factor
         size = (max(1, round(picture.width * factor)), max(1, round(picture.height * factor)))
-        enlarged = picture.resize(size, Image.Resampling.NEAREST if factor >= 1 else Image.Resampling.LANCZOS)
+        enlarged = picture.image.resize(size, Image.Resampling.NEAREST if factor >= 1 else Image.Resampling.LANCZOS)
         self.page.paste(enlarged, (x, y))
 
     def _draw_nothing(self, why: str, x: int, y: int) -> None:

@@ -4,22 +4,21 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
-from PIL import Image
-
 from unvek.core.errors import InputError
 from unvek.core.findings.output_sheet import OutputSheet
+from unvek.core.pictures import Picture
+from unvek.core.plain_text import clean
 from unvek.show.picture.lettering import font, text_lines
-from unvek.show.terminal.console import clean
 
 MARGIN, GAP = 28, 16
 HEAD, CAPTION = 112, 42
 LARGEST_SIDE, AIMED_SIDE = 512, 140  # of one output on the sheet
-LARGEST_SHEET = 200_000_000
+LARGEST_SHEET = 64_000_000  # pixels
 TEXT_SIDE, TEXT_INSET, TEXT_LINE, TEXT_SIZE = 190, 8, 16, 12
 MOST_TEXT_LINES = 16
 LABEL_SIZE, LABEL_INSET, LABEL_ROOM = 17, 28, 40
 
-Pictures = Mapping[Path, Image.Image | None]  # None: no readable picture
+Pictures = Mapping[Path, Picture | None]  # None: no readable picture
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -52,7 +51,7 @@ def lay_out_sheet(sheet: OutputSheet, pictures: Pictures, zoom: int | None = Non
     """Lay the sheet out. Outputs keep their proportions. InputError where it would become too large."""
     with_texts = any(cell.text for row in sheet.rows for cell in row.cells)
     aimed = TEXT_SIDE if with_texts else AIMED_SIDE
-    largest = max((max(picture.size) for picture in pictures.values() if picture), default=aimed)
+    largest = max((max(picture.width, picture.height) for picture in pictures.values() if picture), default=aimed)
     factor = float(zoom or max(1, round(aimed / largest)))
     side = min(LARGEST_SIDE, round(largest * factor))
     layout = SheetLayout(

@@ -8,8 +8,8 @@ from rich.text import Text
 from unvek.core.findings.log.answer_speed import AnswerSpeed, answer_speed_of
 from unvek.core.findings.log.whole_run import RunWhole
 from unvek.core.measures.catalogue import COUNTED_IN
+from unvek.core.plain_text import clean
 from unvek.core.units import counted, duration_words
-from unvek.show.terminal.console import clean
 from unvek.show.terminal.figures import warning_text
 
 Fact = tuple[str, str | Text]

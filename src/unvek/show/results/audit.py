@@ -8,8 +8,9 @@ from rich.padding import Padding
 from rich.text import Text
 
 from unvek.core.findings.audit.audit import DOUBT, NOTE, UNFAIR, Audit
+from unvek.core.plain_text import clean
 from unvek.core.units import counted
-from unvek.show.terminal.console import clean, faint
+from unvek.show.terminal.console import faint
 from unvek.show.terminal.figures import warning_text
 from unvek.show.terminal.grid import Column
 from unvek.show.terminal.views import View

@@ -7,9 +7,10 @@ from rich.console import Console
 from rich.text import Text
 
 from unvek.core.digits import scale_for
+from unvek.core.plain_text import clean
 from unvek.core.session.checkup import Checkup
 from unvek.core.units import counted, range_words
-from unvek.show.terminal.console import clean, faint
+from unvek.show.terminal.console import faint
 from unvek.show.terminal.figures import figure, settings_words, variant_text, warning_text
 from unvek.show.terminal.grid import Column, print_grid
 from unvek.show.terminal.views import View

@@ -5,11 +5,11 @@ from typing import Any
 
 from rich.text import Text
 
+from unvek.core.plain_text import clean
 from unvek.core.plan.runners import COMMAND, STREAM
 from unvek.core.run.events.record import DISTURBED_FROM
 from unvek.core.units import bytes_words, duration_words, few_of
 from unvek.show.terminal.bars import step_bars
-from unvek.show.terminal.console import clean
 from unvek.show.terminal.figures import UNKNOWN, warning_text
 
 Fact = tuple[str, str | Text]

@@ -13,10 +13,11 @@ from unvek.core.findings.comparison.comparison import FOR_LENGTHS
 from unvek.core.findings.comparison.digits import AS_SPEED, digits_of, ratio_as_said
 from unvek.core.findings.comparison.found import Comparison
 from unvek.core.measures.catalogue import TIME
+from unvek.core.plain_text import clean
 from unvek.core.rig.facts import has_simulated
 from unvek.core.units import counted, drift_words
 from unvek.show.palette import FORM_COLOURS, FORM_MARKS
-from unvek.show.terminal.console import clean, faint
+from unvek.show.terminal.console import faint
 from unvek.show.terminal.figures import (
     UNKNOWN,
     figure,

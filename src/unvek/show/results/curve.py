@@ -10,11 +10,12 @@ from unvek.core.digits import Scale, column_scale
 from unvek.core.findings.curve.along import POSITION
 from unvek.core.findings.curve.curve import CLIENTS, Curve, CurveRow, PlateauFound, Value
 from unvek.core.measures.catalogue import TIME
+from unvek.core.plain_text import clean
 from unvek.core.stats.conclusions.fits import Line
 from unvek.core.stats.student import Estimate
 from unvek.core.units import bytes_words, duration_words, ratio_decimals
 from unvek.show.palette import FORM_COLOURS, FORM_MARKS
-from unvek.show.terminal.console import clean, faint
+from unvek.show.terminal.console import faint
 from unvek.show.terminal.figures import figure, unit_suffix, variant_text
 from unvek.show.terminal.grid import Column, StripColumn, print_grid
 from unvek.show.terminal.heads import HEADS

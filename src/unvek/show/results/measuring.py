@@ -6,9 +6,10 @@ from typing import Any
 from rich.console import Console
 from rich.text import Text
 
+from unvek.core.plain_text import clean
 from unvek.core.session.measuring import MeasureWorkedOut, Measuring
 from unvek.core.units import counted, few_of
-from unvek.show.terminal.console import clean, faint
+from unvek.show.terminal.console import faint
 from unvek.show.terminal.grid import Column, print_grid
 from unvek.show.terminal.views import View
 

@@ -6,10 +6,10 @@ from typing import Any
 from rich.console import Console
 from rich.text import Text
 
+from unvek.core.plain_text import clean
 from unvek.core.rig.quiet import QUIET
 from unvek.core.rig.report import RigReport
 from unvek.core.units import bytes_words, duration_words
-from unvek.show.terminal.console import clean
 from unvek.show.terminal.figures import warning_text
 from unvek.show.terminal.grid import Column
 from unvek.show.terminal.views import View

@@ -8,9 +8,10 @@ from rich.text import Text
 
 from unvek.core.digits import scale_for
 from unvek.core.findings.log.run_list import RunLine, RunList
+from unvek.core.plain_text import clean
 from unvek.core.run.events.record import FINISHED, MEASURED
 from unvek.core.units import counted
-from unvek.show.terminal.console import clean, faint
+from unvek.show.terminal.console import faint
 from unvek.show.terminal.figures import UNKNOWN, figure, settings_words, variant_text, warning_text
 from unvek.show.terminal.grid import Column, StripColumn, print_grid
 from unvek.show.terminal.measure_strips import MeasureStrip, time_strips

@@ -7,8 +7,9 @@ from rich.console import Console
 from rich.text import Text
 
 from unvek.core.findings.log.sessions import SessionLine, SessionList
+from unvek.core.plain_text import clean
 from unvek.core.units import counted
-from unvek.show.terminal.console import clean, faint
+from unvek.show.terminal.console import faint
 from unvek.show.terminal.figures import UNKNOWN, warning_text
 from unvek.show.terminal.grid import Column, print_grid
 from unvek.show.terminal.views import View

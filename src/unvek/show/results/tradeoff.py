@@ -9,9 +9,10 @@ from rich.text import Text
 from unvek.core.digits import column_scale
 from unvek.core.findings.tradeoff.found import Tradeoff, TradeoffRow
 from unvek.core.measures.catalogue import TIME
+from unvek.core.plain_text import clean
 from unvek.core.units import drift_words, probability_words
 from unvek.show.palette import FORM_COLOURS
-from unvek.show.terminal.console import clean, faint
+from unvek.show.terminal.console import faint
 from unvek.show.terminal.figures import UNKNOWN, figure, unit_suffix, variant_text, warning_text
 from unvek.show.terminal.grid import Column, StripColumn, print_grid
 from unvek.show.terminal.heads import HEADS, KEPT

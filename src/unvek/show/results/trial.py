@@ -9,19 +9,21 @@ from rich.console import Console
 from rich.text import Text
 
 from unvek.core.digits import scale_for
-from unvek.core.evidence.outputs import open_picture
 from unvek.core.findings.log.answer_speed import AnswerSpeed
+from unvek.core.pictures import NoPictureError, open_picture
+from unvek.core.plain_text import clean, clean_lines
 from unvek.core.run.events.record import FINISHED, SIMULATED
 from unvek.core.session.trial import Trial, TrialRun
 from unvek.core.units import counted, duration_words
 from unvek.show.results.answer_facts import written_words
-from unvek.show.terminal.console import clean, clean_lines, faint
+from unvek.show.terminal.console import faint
 from unvek.show.terminal.figures import UNKNOWN, figure, settings_words, variant_text, warning_text
 from unvek.show.terminal.grid import Column
 from unvek.show.terminal.half_blocks import half_blocks
 from unvek.show.terminal.views import View
 
 PICTURE_COLUMNS, PICTURE_ROWS = 48, 24
+PICTURE_SIDE = 4 * PICTURE_COLUMNS  # pixels that are read of it
 SMALL_COLUMNS = 36  # where several stand side by side
 TEXT_LINES = 12
 GAP = 3
@@ -69,9 +71,12 @@ def _block(out: Console, row: TrialRun, small: bool) -> list[Text]:
 
 
 def _picture(row: TrialRun, columns: int) -> list[Text]:
-    picture = open_picture(Path(row.output)) if row.output is not None else None
-    if picture is None:
-        return [] if row.output is None else [faint(clean(Path(row.output).name))]
+    if row.output is None:
+        return []
+    try:
+        picture = open_picture(Path(row.output), PICTURE_SIDE).image
+    except NoPictureError:
+        return [faint(clean(Path(row.output).name))]
     return half_blocks(picture.width, picture.height, picture.tobytes(), columns, PICTURE_ROWS)
 
 

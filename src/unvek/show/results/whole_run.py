@@ -8,6 +8,7 @@ from rich.text import Text
 
 from unvek.core.findings.log.run_list import RunList
 from unvek.core.findings.log.whole_run import AS_MADE, MeasurementFound, OutputFound, RunWhole
+from unvek.core.plain_text import clean, clean_lines
 from unvek.core.plan.runners import COMMAND, STREAM
 from unvek.core.rig.facts import rig_words
 from unvek.core.run.events.record import FINISHED
@@ -17,7 +18,7 @@ from unvek.show.results.answer_facts import TOLD_ABOVE, stream_facts
 from unvek.show.results.circumstances import machine_facts, made_of_facts
 from unvek.show.results.run_list import run_columns, run_records
 from unvek.show.terminal.bars import step_bars
-from unvek.show.terminal.console import clean, clean_lines, faint
+from unvek.show.terminal.console import faint
 from unvek.show.terminal.figures import UNKNOWN, settings_words, variant_text, warning_text
 from unvek.show.terminal.grid import Column
 from unvek.show.terminal.views import View

@@ -1,8 +1,6 @@
-"""The terminal: a console that knows whether it is one, and text that can't do anything to it."""
+"""The terminal: a console that knows whether it is one."""
 
 import sys
-import unicodedata
-from functools import cache
 
 from rich.console import Console
 from rich.text import Text
@@ -19,27 +17,6 @@ def console(to_stderr: bool = False) -> Console:
     if made.width < NARROWEST:
         made.width = NARROWEST
     return made
-
-
-def clean(text: object, longest: int = 10_000) -> str:
-    """Return a text on one line that can't move the cursor, colour anything or hide what it says.
-
-    Names, prompts, errors and whatever models print come from outside: control codes and characters that turn the
-    direction of writing are replaced by a visible mark.
-    """
-    return "".join(_shown(character) for character in str(text)[:longest])
-
-
-def clean_lines(text: str) -> list[str]:
-    """Return the lines of a text, each clean."""
-    return [clean(line.expandtabs(4)) for line in text.splitlines()]
-
-
-@cache
-def _shown(character: str) -> str:
-    if character in "\n\t\r":
-        return " "
-    return "�" if unicodedata.category(character) in ("Cc", "Cf", "Cs", "Co", "Zl", "Zp") else character
 
 
 def faint(text: object) -> Text:

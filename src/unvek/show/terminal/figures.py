@@ -5,8 +5,8 @@ from collections.abc import Iterable, Mapping
 from rich.text import Text
 
 from unvek.core.digits import Scale
+from unvek.core.plain_text import clean
 from unvek.show.palette import FORM_COLOURS, FORM_MARKS, WARNING
-from unvek.show.terminal.console import clean
 
 UNKNOWN = "–"
 

@@ -13,7 +13,8 @@ from rich.console import Console
 from unvek.core.exchange.files import harmless
 from unvek.core.findings.as_json import finding_as_json
 from unvek.core.logbook.run_table import uncollected
-from unvek.show.terminal.console import clean, console
+from unvek.core.plain_text import clean
+from unvek.show.terminal.console import console
 from unvek.show.terminal.grid import Column, markdown
 
 MOST_INDENTED = 2000  # rows

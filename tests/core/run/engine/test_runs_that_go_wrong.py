@@ -143,7 +143,7 @@ class VariantsThatCannotLoad(ProjectTest):
 
 
 class NothingOutside(ProjectTest):
-    def test_text_and_names_that_are_no_utf_8_are_kept_as_far_as_they_can_be(self):
+    def test_text_that_is_no_utf_8_is_kept_as_far_as_it_can_be_and_a_file_of_such_a_name_is_refused(self):
         self.write("model.py", """
 import os
 def load(variant): return None
@@ -158,7 +158,8 @@ def run(model, job, probe):
         self.unvek("run", expect=1)
         run = self.result("show", "1")
         self.assertEqual((run["text"], run["error"]), ("half ? a character", "ValueError: ?"))
-        self.assertEqual([Path(o["path"]).name for o in run["outputs"]], ["?.bin"])
+        self.assertEqual(run["outputs"], [])
+        self.assertIn(["refused", "\\xff.bin: a name that is no UTF-8"], run["faults"])
         self.unvek("show", "1")
 
     def test_an_output_name_cannot_lead_out_of_the_logbook(self):

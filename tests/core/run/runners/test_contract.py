@@ -12,9 +12,13 @@ from tests.support import ProjectTest, task, variant
 from unvek.core.plan.cells import Cell, cells_of, read_sources
 from unvek.core.plan.read import read_plan
 from unvek.core.rig.process_tree import MARK
-from unvek.core.run.engine.family import adopt_orphans
 from unvek.core.run.engine.model_process import ModelProcess, RunnerError
+from unvek.core.run.engine.printed_log import PrintedLog
 from unvek.core.run.events.event import Event
+from unvek.core.run.outputs_room import ROOM, OutputsRoom
+from unvek.core.run.processes.direct import DirectSpawner
+from unvek.core.run.processes.family import adopt_orphans
+from unvek.core.run.processes.guard import spawner
 from unvek.core.run.runners.starting import VariantStarter
 
 SCRIPT = """
@@ -84,9 +88,14 @@ def hangs(count: int, body: bytes) -> Iterator[bytes]:
 
 
 class Contract(ProjectTest):
+    spawner = staticmethod(spawner)
+
     def setUp(self) -> None:
         super().setUp()
-        adopt_orphans()  # as the engine does: what a model's process leaves behind becomes a child of this one
+        adopt_orphans()  # as the engine does
+        (self.folder / ROOM).mkdir()
+        self.room = OutputsRoom(self.folder)
+        self.addCleanup(self.room.close)
         self.server = Loopback(self, {"end": ends, "hang": hangs, "brood": hangs})
         self.write("model.py", SCRIPT)
         self.write("program.py", PROGRAM)
@@ -101,12 +110,13 @@ class Contract(ProjectTest):
             text = text.replace('[runners.painter]\nscript = "model.py"\n', "", 1)
         plan_file.write_text(text)
         plan = read_plan(plan_file)
-        self.starter = VariantStarter(plan.runners)
+        self.starter = VariantStarter(plan.runners, self.spawner())
+        self.addCleanup(self.starter.spawner.close)
         return {(cell.variant.name, cell.varied["do"]): cell for cell in cells_of(plan, read_sources(plan))}
 
     def started(self, kind: str) -> ModelProcess:
         """Return a process of this kind that has loaded its variant."""
-        process = self.starter.start(self.cells[kind, "end"].variant, self.folder / f"{kind}.log")
+        process = self.starter.start(self.cells[kind, "end"].variant, PrintedLog(self.folder / f"{kind}.log"))
         self.addCleanup(process.stop, 0)
         process.ask_to_load()
         self.heard(process, "loaded")
@@ -124,9 +134,8 @@ class Contract(ProjectTest):
         return found
 
     def begin(self, process: ModelProcess, kind: str, do: str) -> None:
-        out = self.folder / f"{kind}-{do}-{len(list(self.folder.iterdir()))}"
-        out.mkdir()
-        process.ask_to_run(self.cells[kind, do], out)
+        self.made = getattr(self, "made", 0) + 1
+        process.ask_to_run(self.cells[kind, do], self.room.make(1, self.made))
 
     def left(self, process: ModelProcess) -> list[psutil.Process]:
         """Return which processes that bear this one's mark still live."""
@@ -179,7 +188,13 @@ class Contract(ProjectTest):
         cells = self.cells_of(SECRETS)
         for kind in KINDS:
             with self.subTest(kind), self.assertRaisesRegex(RunnerError, "the environment has no NO_SUCH_KEY"):
-                self.starter.start(cells[kind, "end"].variant, Path("/dev/null"))
+                self.starter.start(cells[kind, "end"].variant, PrintedLog(Path("/dev/null")))
+
+
+class ContractWithoutGuardian(Contract):
+    """As where the system has none."""
+
+    spawner = DirectSpawner
 
 
 def _environment(process: psutil.Process) -> bytes:

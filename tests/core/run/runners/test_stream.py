@@ -249,7 +249,9 @@ class Hostility(Streams):
         highest = 0
         while started.poll() is None:
             try:
-                highest = max([highest, *(c.memory_info().rss for c in psutil.Process(started.pid).children())])
+                highest = max(
+                    [highest, *(c.memory_info().rss for c in psutil.Process(started.pid).children(recursive=True))]
+                )
             except psutil.Error:
                 pass
             time.sleep(0.05)

@@ -1,11 +1,13 @@
 """One run whole: everything that is known of it."""
 
+import os
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from hashlib import file_digest
 from typing import Any, ClassVar
 
 from unvek.core.findings.log.run_list import RunLine, fields_of_line, session_names
+from unvek.core.held_folder import open_plain
 from unvek.core.logbook.measure_names import MeasureNames
 from unvek.core.logbook.packing import unpack_floats
 from unvek.core.logbook.plan_record import plain
@@ -148,7 +150,7 @@ def measurements_of(logbook: Logbook, run: KeptRun) -> tuple[MeasurementFound, .
 
 def _output(logbook: Logbook, output: OutputRow) -> OutputFound:
     try:
-        with open(logbook.folder.path / output.path, "rb") as file:
+        with os.fdopen(open_plain(logbook.folder.path / output.path), "rb") as file:
             state = AS_MADE if file_digest(file, "sha256").hexdigest() == output.digest else CHANGED
     except OSError:
         state = GONE

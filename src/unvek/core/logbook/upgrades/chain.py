@@ -1,5 +1,6 @@
 """Bringing an older logbook up to date: a copy is made first, then all steps are taken in one transaction."""
 
+import os
 import sqlite3
 from collections.abc import Callable, Mapping
 from contextlib import closing
@@ -75,5 +76,6 @@ def _version(connection: sqlite3.Connection) -> int:
 def _copy(database: Path, copy: Path) -> None:
     """Copy what readers see now; a copy that is there already, from a try that was cut off, is replaced."""
     copy.unlink(missing_ok=True)
+    os.close(os.open(copy, os.O_CREAT | os.O_EXCL, database.stat().st_mode & 0o666))
     with closing(sqlite3.connect(database)) as source, closing(sqlite3.connect(copy)) as target:
         source.backup(target)

@@ -1,6 +1,6 @@
 """What runs are made with, and what is to be made: two values that the engine and its launches are handed."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Protocol
@@ -10,9 +10,10 @@ from unvek.core.plan.model import Plan
 from unvek.core.rig.telemetry import Instruments
 from unvek.core.run.engine.interruption import Interruption
 from unvek.core.run.engine.model_process import Starter
-from unvek.core.run.events.record import LaunchAbout, RunRecord
+from unvek.core.run.events.record import LaunchAbout, RunRecord, RunStart
 from unvek.core.run.forecast import Forecaster
 from unvek.core.run.journal.journal import Journal
+from unvek.core.run.outputs_room import Hide, MakingFolder, OutputFile, Taken
 from unvek.core.run.remaining import Remaining
 
 
@@ -25,14 +26,17 @@ class Keeper(Protocol):
     def describe_launch(self, number: int, load_s: float | None, error: str | None, about: LaunchAbout) -> None:
         """Note how a launch went, and what its process is; what was noted before is replaced."""
 
-    def keep_run(self, run: RunRecord, made: Path | None) -> int:
-        """Keep a run with the outputs that lie in the folder `made`, and return its number."""
+    def make_folder(self, launch: int, place: int) -> MakingFolder:
+        """Return a new, empty folder for a run's outputs."""
+
+    def take_outputs(self, made: MakingFolder, start: RunStart, hide: Hide | None = None) -> Taken:
+        """Take what a run has put into its folder; hide takes secrets out of it."""
+
+    def keep_run(self, run: RunRecord, outputs: Sequence[OutputFile] = ()) -> int:
+        """Keep a run with the outputs that were taken, and return its number."""
 
     def log_path(self, launch: int) -> Path:
         """Return where what a launch prints is to go."""
-
-    def making_path(self, launch: int, place: int) -> Path:
-        """Return a new, empty folder for a run's outputs."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -4,23 +4,25 @@ The order of things, the replacing of a process that died and the telling of the
 every kind of runner; what happens within one process is a Launch's.
 """
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
-from pathlib import Path
 from time import monotonic, monotonic_ns, sleep
 
 from unvek.core.ask.secrets import Secrets
+from unvek.core.errors import UnvekError
+from unvek.core.plain_text import clean
 from unvek.core.plan.cells import Cell, order_of_round
 from unvek.core.plan.model import Plan, Variant
 from unvek.core.rig.telemetry import LOOK_EVERY_S
 from unvek.core.run.engine.bench import Assignment, Bench
-from unvek.core.run.engine.family import adopt_orphans
 from unvek.core.run.engine.launch import Launch, LoadError
 from unvek.core.run.engine.limits import Outcome
 from unvek.core.run.events.record import (
+    FAILED,
     FAILURES,
     FINISHED,
+    INTERRUPTED,
     MEASURED,
     SIMULATED,
     SKIPPED,
@@ -32,8 +34,10 @@ from unvek.core.run.events.record import (
     Slot,
 )
 from unvek.core.run.events.recording import Recording
-from unvek.core.run.events.sieve import Sieve
+from unvek.core.run.events.sieve import REFUSED, Sieve
 from unvek.core.run.journal.entries import GoesOn, LaunchBegins, NotLoaded, Over, Paused, RunBegins, RunKept
+from unvek.core.run.outputs_room import MakingFolder, OutputFile
+from unvek.core.run.processes.family import adopt_orphans
 
 LOAD_TRIES = 2
 PROMPT_SHOWN = 200  # characters, to whoever watches
@@ -85,6 +89,7 @@ class Engine:
         self._load_errors: dict[str, list[LoadError]] = {}
         self._given_up: set[str] = set()
         self._sieve = Sieve(self._plan.measures, bench.most_bytes)
+        self._again: set[tuple[Slot, bool]] = set()  # runs that were ended from outside, and are made again once
         self.told: dict[tuple[str, str], str] = {}  # what is to be said of what runs told, each thing once
 
     def make(self, groups: Iterable[list[PendingRun]]) -> None:
@@ -109,12 +114,14 @@ class Engine:
             try:
                 self._start(launch, runs)
                 for _ in range(warmups if launch.alive else 0):
-                    if launch.alive and self._goes_on():
-                        self._make_run(launch, runs[0], warm_up=True)
-                if launch.place and not launch.alive:
-                    warmups = 0  # a warm-up that ends its process might do so for ever: let the runs show it
+                    if launch.alive and self._goes_on() and self._make_run(launch, runs[0], warm_up=True):
+                        break
+                else:
+                    if launch.place and not launch.alive:
+                        warmups = 0  # a warm-up that ends its process might do so for ever: let the runs show it
                 while runs and launch.alive and self._goes_on():
-                    self._make_run(launch, runs.pop(0), warm_up=False)
+                    if not self._make_run(launch, runs[0], warm_up=False):
+                        runs.pop(0)
             finally:
                 launch.end()
             self._wait(self._plan.schedule.pause_s)
@@ -174,10 +181,11 @@ class Engine:
             self._given_up.add(variant.name)
             self._keep_unmade(launch, runs.pop(0), Outcome(status, error))
 
-    def _make_run(self, launch: Launch, run: PendingRun, warm_up: bool) -> None:
+    def _make_run(self, launch: Launch, run: PendingRun, warm_up: bool) -> bool:
+        """Make a run and keep it; whether it is to be made again."""
         launch.place += 1
         cell, start = run.cell, self._start_of(launch, run, warm_up)
-        out = self._bench.keeper.making_path(launch.number, launch.place)
+        out = self._bench.keeper.make_folder(launch.number, launch.place)
         forecast = self._bench.forecaster.of_run(cell, cold=launch.place == 1)
         steps = cell.settings.get("steps")
         self._journal.tell(
@@ -190,25 +198,46 @@ class Engine:
         )  # fmt: skip
         recording, loaded = Recording(), launch.loaded
         asked_s = monotonic()
-        outcome = launch.make_run(cell, out, recording)
+        outcome = self._followed(launch, cell, out, recording)
         if launch.loaded != loaded:  # something was imported during the run
             self._describe(launch)
+        is_again = outcome.from_outside and (run.slot, warm_up) not in self._again
+        if outcome.from_outside:
+            self._again.add((run.slot, warm_up))
+            how = (INTERRUPTED, "made again") if is_again else (FAILED, "for the second time")
+            outcome = replace(outcome, status=how[0], error=f"{outcome.error}, from outside: {how[1]}")
+        taken = self._bench.keeper.take_outputs(out, start, launch.secrets.hide if launch.secrets else None)
+        for note in taken.refused:
+            recording.note_fault(REFUSED, note)
+        if taken.error is not None:
+            recording.note_fault(REFUSED, taken.error)
+            outcome = Outcome(FAILED, taken.error) if outcome.status == FINISHED else outcome
         sifted = self._sieve.sift(recording.progress(stopped_ns=monotonic_ns()))
         self.told |= sifted.words
         progress = sifted.progress
-        # Token by token no secret may have been seen: whole, it would be.
-        progress = replace(progress, text=launch.secrets.hide_text(progress.text))
         start = replace(start, started_at=_started_at(progress.time_s))
         record = self._record(launch, run, start, outcome, progress)
-        self._keep(replace(record, log_tail=launch.log.tail(), machine=launch.machine(), forecast=forecast), out)
+        record = replace(record, log_tail=launch.log.tail(), machine=launch.machine(), forecast=forecast)
+        self._keep(record, taken.files)
         if outcome.status == FINISHED and progress.time_s is not None:
             time_s = progress.time_s
             self._bench.forecaster.learn(cell.key, cell.variant.name, recording.steps, time_s, cold=launch.place == 1)
             self._remaining.learn_between(monotonic() - asked_s - time_s)
+        return is_again
+
+    def _followed(self, launch: Launch, cell: Cell, out: MakingFolder, recording: Recording) -> Outcome:
+        """Have a run made. What goes wrong on this side of it ends it, and no other."""
+        try:
+            return launch.make_run(cell, out, recording)
+        except (UnvekError, OSError):
+            raise  # of the disk: nothing could be kept any more
+        except Exception as error:
+            launch.end()
+            return Outcome(FAILED, f"the run could not be followed: {clean(f'{type(error).__name__}: {error}', 500)}")
 
     def _keep_unmade(self, launch: Launch, run: PendingRun, outcome: Outcome) -> None:
         """Keep a run that could not begin."""
-        self._keep(self._record(launch, run, self._start_of(launch, run, False), outcome, Progress()), None)
+        self._keep(self._record(launch, run, self._start_of(launch, run, False), outcome, Progress()))
 
     def _start_of(self, launch: Launch, run: PendingRun, warm_up: bool) -> RunStart:
         cell, slot = run.cell, run.slot
@@ -243,11 +272,24 @@ class Engine:
             provenance=self._provenance(run.cell, launch),
         )
 
-    def _keep(self, record: RunRecord, made: Path | None) -> None:
-        """Hand a run over to be kept, and say so."""
-        number = self._bench.keeper.keep_run(record, made)
+    def _keep(self, record: RunRecord, outputs: Sequence[OutputFile] = ()) -> None:
+        """Hand a run over to be kept, and say so. One that can't be kept as it was told is filed as failed."""
+        keeper = self._bench.keeper
+        try:
+            number = keeper.keep_run(record, outputs)
+        except (UnvekError, OSError):
+            raise  # of the disk: no other could be kept either
+        except Exception as error:
+            why = f"what it told could not be kept: {clean(f'{type(error).__name__}: {error}', 500)}"
+            record = RunRecord(
+                start=record.start, limits=record.limits, status=FAILED, error=why,
+                progress=Progress(time_s=record.progress.time_s), exit_code=record.exit_code,
+                provenance=record.provenance,
+            )  # fmt: skip
+            number = keeper.keep_run(record, outputs)
         start, progress = record.start, record.progress
-        self._remaining.run_is_made(start.variant, start.warm_up)
+        if record.status != INTERRUPTED:
+            self._remaining.run_is_made(start.variant, start.warm_up)
         self._journal.tell(
             RunKept(
                 run=number, launch=start.launch, place=start.place, variant=start.variant, task=start.task,

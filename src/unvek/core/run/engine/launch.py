@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import replace
-from pathlib import Path
+from time import monotonic_ns
 from typing import Any
 
 from unvek.core.ask.secrets import Secrets
@@ -11,7 +11,7 @@ from unvek.core.plan.model import Variant
 from unvek.core.rig.process_tree import ProcessTree
 from unvek.core.rig.telemetry import Look, Telemetry
 from unvek.core.run.engine.bench import Bench
-from unvek.core.run.engine.family import exit_words
+from unvek.core.run.engine.hearing import Hearing
 from unvek.core.run.engine.limits import LimitsWatch, Outcome
 from unvek.core.run.engine.memory_fence import MemoryFence, let_go_first
 from unvek.core.run.engine.model_process import ModelProcess, RunnerError
@@ -21,6 +21,8 @@ from unvek.core.run.events.record import FAILED, FINISHED, INTERRUPTED, OUT_OF_M
 from unvek.core.run.events.recording import Recording
 from unvek.core.run.events.streams import NS
 from unvek.core.run.journal.entries import Looked
+from unvek.core.run.outputs_room import MakingFolder
+from unvek.core.run.processes.family import exit_words, is_from_outside
 from unvek.core.units import counted
 
 STOP_PATIENCE_S = 3.0
@@ -51,6 +53,7 @@ class Launch:
         self.loaded: Mapping[str, Mapping[str, str | None]] = {}
         self._process: ModelProcess | None = None
         self.secrets = secrets
+        self._hearing = Hearing(secrets)
         self._telemetry: Telemetry | None = None
         self._attended: int | None = None
         self._fence: MemoryFence | None = None
@@ -67,7 +70,7 @@ class Launch:
     def start(self) -> None:
         """Start the process and have the variant loaded; LoadError where that does not come about."""
         try:
-            process = self._process = self._bench.starter.start(self.variant, self.log.path)
+            process = self._process = self._bench.starter.start(self.variant, self.log)
         except RunnerError as error:
             raise LoadError(Outcome(FAILED, str(error))) from error
         self._attend(process)
@@ -80,7 +83,7 @@ class Launch:
         if self._telemetry is not None and process.pid == self._attended:
             return self._telemetry
         self._attended = pid = process.pid
-        tree = None if pid is None else ProcessTree(pid, process.mark)
+        tree = None if pid is None else ProcessTree(pid, process.mark, self._bench.starter.spawner.adopter)
         self._telemetry = Telemetry(self._bench.instruments, tree, process.helper)
         most_bytes = self.variant.limits.memory_bytes
         if pid is not None:
@@ -94,7 +97,7 @@ class Launch:
     def _await_loaded(self, process: ModelProcess, telemetry: Telemetry) -> None:
         watch = LimitsWatch(replace(self.variant.limits, run_s=None), None)
         while True:
-            events = process.events(watch.wait_s())
+            events = self._heard(process, watch.wait_s())
             if events is None:
                 raise LoadError(self._ended_early(process, telemetry, "while loading"))
             watch.take(events)
@@ -106,7 +109,7 @@ class Launch:
                 elif event.kind == "loaded":
                     if event.fields.get("error"):
                         status = OUT_OF_MEMORY if event.fields.get("out_of_memory") else FAILED
-                        raise LoadError(Outcome(status, self.secrets.hide_text(event.fields["error"])))
+                        raise LoadError(Outcome(status, event.fields["error"]))
                     if process.load_is_timed:
                         self.load_s = max(0, event.at_ns - event.fields["began_ns"]) * NS
                     return
@@ -117,7 +120,7 @@ class Launch:
                 process.stop(0)
                 raise LoadError(replace(outcome, error=f"{outcome.error}, while loading"))
 
-    def make_run(self, cell: Cell, out: Path, recording: Recording) -> Outcome:
+    def make_run(self, cell: Cell, out: MakingFolder, recording: Recording) -> Outcome:
         """Have a run made; it ends by itself, or is ended when it reaches a limit or the user asks."""
         process = self._process
         assert process is not None, "only a started launch makes runs"
@@ -129,6 +132,7 @@ class Launch:
         process.ask_to_run(cell, out)
         telemetry = self._attend(process)  # a program is started for this run only
         outcome = self._follow(process, recording, watch, telemetry)
+        self._take(self._hearing.rest(monotonic_ns()), recording)
         telemetry.look()
         dropped = process.dropped_lines() - dropped
         if dropped:
@@ -138,14 +142,14 @@ class Launch:
 
     def _follow(self, process: ModelProcess, recording: Recording, watch: LimitsWatch, telemetry: Telemetry) -> Outcome:
         while True:
-            events = process.events(watch.wait_s())
+            events = self._heard(process, watch.wait_s())
             if events is None:
                 return self._ended_early(process, telemetry, "in the middle of the run")
             if events:
                 self._take(events, recording)
                 watch.take(events)
             if recording.end is not None:
-                ended = self._as_ended(recording.end, telemetry)
+                ended = self._as_ended(recording.end, process, telemetry)
                 return (watch.gone_over() if ended.status == FINISHED else None) or ended
             if watch.look_is_due():
                 look = telemetry.look()
@@ -157,9 +161,12 @@ class Launch:
                 process.break_off()
                 return outcome
 
+    def _heard(self, process: ModelProcess, wait_s: float) -> list[Event] | None:
+        """Wait for what comes next, and return it without secrets."""
+        events = process.events(wait_s)
+        return None if events is None else self._hearing.heard(events)
+
     def _take(self, events: list[Event], recording: Recording) -> None:
-        if self.secrets:
-            events = [without_secrets(event, self.secrets) for event in events]
         self._bench.journal.pass_on([event.line for event in events if event.kind != "packages"])
         for event in events:
             if event.kind == "packages":
@@ -182,21 +189,23 @@ class Launch:
         code = process.stop(0)
         if self._was_killed_for_memory(telemetry):
             return Outcome(OUT_OF_MEMORY, f"{NO_MEMORY}, {when}", code)
-        return Outcome(FAILED, f"the process ended {when}, with {exit_words(code)}", code)
+        return Outcome(FAILED, f"the process ended {when}, with {exit_words(code)}", code, is_from_outside(code))
 
     def _was_killed_for_memory(self, telemetry: Telemetry) -> bool:
         return telemetry.killed_for_memory() or (self._fence is not None and self._fence.has_killed())
 
-    def _as_ended(self, end: Event, telemetry: Telemetry) -> Outcome:
+    def _as_ended(self, end: Event, process: ModelProcess, telemetry: Telemetry) -> Outcome:
         status, code = end.fields["status"], end.fields.get("exit_code")
         if status == FINISHED:
             return Outcome(FINISHED, exit_code=code)
         error = end.fields.get("error") or "the script said that it failed"
+        if code is None and not process.takes_runs:  # a server that has ended in the middle of an answer
+            code = process.stop(0)
         if code is not None and code < 0:
             telemetry.look()
             if self._was_killed_for_memory(telemetry):
                 return Outcome(OUT_OF_MEMORY, f"{NO_MEMORY}, in the middle of the run", code)
-        return Outcome(OUT_OF_MEMORY if status == OUT_OF_MEMORY else FAILED, error, code)
+        return Outcome(OUT_OF_MEMORY if status == OUT_OF_MEMORY else FAILED, error, code, is_from_outside(code))
 
     def _asked_to_end(self) -> Outcome | None:
         if self._bench.interruption.stop:
@@ -214,21 +223,10 @@ class Launch:
         if self._process is not None:
             self._process.stop(STOP_PATIENCE_S if self.alive else 0)
         self._remove_fence()
-        self.secrets.hide_in(self.log.path)
+        self.log.close()
         self.alive = False
 
     def _remove_fence(self) -> None:
         if self._fence is not None:
             self._fence.remove()
             self._fence = None
-
-
-def without_secrets(event: Event, secrets: Secrets) -> Event:
-    """Return an event in which a script or a program has told no secret."""
-    hidden = secrets.hide(event.line)
-    if hidden == event.line:
-        return event
-    fields = {
-        name: secrets.hide_text(value) if isinstance(value, str) else value for name, value in event.fields.items()
-    }
-    return Event(event.kind, event.at_ns, fields, hidden)

@@ -2,7 +2,6 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from pathlib import Path
 from time import monotonic
 from typing import Any
 
@@ -11,6 +10,7 @@ from unvek.core.rig.telemetry import LOOK_EVERY_S, Look
 from unvek.core.run.engine.looping import LoopWatch
 from unvek.core.run.events.event import Event
 from unvek.core.run.events.record import LOOPING, OUT_OF_MEMORY, OVER_LIMIT, STALLED, TIMED_OUT
+from unvek.core.run.outputs_room import MakingFolder
 from unvek.core.units import bytes_words
 
 SIZED_EVERY_S = 0.5  # how often what a run has written is summed up
@@ -20,17 +20,21 @@ SOONEST_LOOK_S = 0.02  # how often memory that rises quickly is looked at
 
 @dataclass(frozen=True, slots=True)
 class Outcome:
-    """How a run ended: a status, what went wrong, and the exit code where the process ended with it."""
+    """How a run ended: a status, what went wrong, and the exit code where the process ended with it.
+
+    from_outside: by a signal that neither the engine has sent nor a crash.
+    """
 
     status: str
     error: str | None = None
     exit_code: int | None = None
+    from_outside: bool = False
 
 
 class LimitsWatch:
     """Holds one run to its limits. It is told of every event and every look, and asked in between."""
 
-    def __init__(self, limits: Limits, out: Path | None):
+    def __init__(self, limits: Limits, out: MakingFolder | None):
         self._limits = limits
         self._out = out
         self._began_s = self._heard_s = self._sized_s = self._looked_s = monotonic()
@@ -133,11 +137,4 @@ class LimitsWatch:
         """Sum up the files that the run has written so far."""
         self._sized_s = now_s
         if self._out is not None and self._limits.output_bytes is not None:
-            self._files_bytes = sum(_size(path) for path in self._out.rglob("*"))
-
-
-def _size(path: Path) -> int:
-    try:
-        return path.lstat().st_size if path.is_file() else 0
-    except OSError:
-        return 0  # gone meanwhile
+            self._files_bytes = self._out.bytes()

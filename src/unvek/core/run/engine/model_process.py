@@ -4,13 +4,16 @@ A new kind of runner implements these few methods; limits, clock, journal and th
 in the engine, once.
 """
 
-from collections.abc import Sequence
-from pathlib import Path
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from typing import Protocol
 
 from unvek.core.plan.cells import Cell
 from unvek.core.plan.model import Variant
+from unvek.core.run.engine.printed_log import PrintedLog
 from unvek.core.run.events.event import Event
+from unvek.core.run.outputs_room import MakingFolder
+from unvek.core.run.processes.process import Spawner
 
 
 class ModelProcess(Protocol):
@@ -38,7 +41,7 @@ class ModelProcess(Protocol):
     def ask_to_load(self) -> None:
         """Ask for the model; `loaded` comes as an event."""
 
-    def ask_to_run(self, cell: Cell, out: Path) -> None:
+    def ask_to_run(self, cell: Cell, out: MakingFolder) -> None:
         """Ask for one run; `began` to `ended` come as events."""
 
     def events(self, timeout_s: float) -> list[Event] | None:
@@ -54,11 +57,22 @@ class ModelProcess(Protocol):
         """End the process and all that it started: ask, wait so long, then kill. Return its exit code."""
 
 
+@dataclass(frozen=True, slots=True)
+class Surroundings:
+    """What a launch's processes are started by, where they print, and what stands in their environment besides."""
+
+    spawner: Spawner
+    log: PrintedLog
+    environment: Mapping[str, str]
+
+
 class Starter(Protocol):
     """Starts the process that a variant's runner asks for."""
 
-    def start(self, variant: Variant, log: Path) -> ModelProcess:
-        """Start a process that logs what it prints to a file. Raises RunnerError where it can't be started."""
+    spawner: Spawner
+
+    def start(self, variant: Variant, log: PrintedLog) -> ModelProcess:
+        """Start a process that prints into a log. Raises RunnerError where it can't be started."""
 
 
 class RunnerError(Exception):

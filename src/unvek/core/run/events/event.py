@@ -126,7 +126,7 @@ def storable(text: str) -> str:
     return text.encode("utf-8", "replace").decode("utf-8")
 
 
-def made_event(kind: str, at_ns: int, **fields: Any) -> Event:
+def made_event(kind: str, at_ns: int, /, **fields: Any) -> Event:
     """Return an event that the engine's own side makes, in the place of a process that writes none."""
     line = json.dumps({"event": kind, "at_ns": at_ns, **fields}).encode()
     return Event(kind, at_ns, fields, line)

@@ -13,6 +13,7 @@ from pathlib import Path
 from time import monotonic_ns
 from typing import Any
 
+from unvek.core.held_folder import file_rights_in, open_plain
 from unvek.core.run.journal.entries import Continued, Entry, LaunchBegins, PlanBegins, entry_as_json, read_entry
 
 JOURNALS_KEPT = 10
@@ -63,10 +64,10 @@ class Journal:
         self._write_entry(beginning)
 
     def _opened(self, path: Path) -> int:
-        path.parent.mkdir(parents=True, exist_ok=True)
+        path.parent.mkdir(0o700, parents=True, exist_ok=True)
         for old in sorted(path.parent.glob("*.jsonl"))[: -JOURNALS_KEPT + 1]:
             old.unlink(missing_ok=True)
-        return os.open(path, os.O_WRONLY | os.O_APPEND | os.O_CREAT | os.O_CLOEXEC, 0o644)
+        return open_plain(path, os.O_WRONLY | os.O_APPEND | os.O_CREAT, file_rights_in(path.parent))
 
     def _write_entry(self, entry: Entry) -> Entry:
         """Write an entry, and return it with its stamp."""
@@ -85,7 +86,7 @@ class JournalReader:
 
     def __init__(self, path: Path):
         self._path = path
-        self._file = open(path, "rb")  # noqa: SIM115, closed by close()
+        self._file = os.fdopen(open_plain(path), "rb")
         self._rest = b""
 
     def read(self, most_bytes: int = 2**22) -> list[Entry | EventRead]:
@@ -100,7 +101,7 @@ class JournalReader:
     def _follow(self, name: str) -> None:
         """Go on in the next part, which lies beside this one."""
         try:
-            file = open(self._path.with_name(Path(name).name), "rb")  # noqa: SIM115, closed by close()
+            file = os.fdopen(open_plain(self._path.with_name(Path(name).name)), "rb")
         except (OSError, ValueError):
             return
         self._file.close()

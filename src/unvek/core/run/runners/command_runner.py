@@ -1,21 +1,23 @@
 """The runner for programs: one process a run, its progress read from what it prints, or from events that it writes."""
 
-from collections.abc import Mapping, Sequence
-from pathlib import Path
+from collections.abc import Sequence
 from time import monotonic_ns
 
 from unvek.core.plan.cells import Cell
 from unvek.core.plan.model import Variant
 from unvek.core.plan.placeholders import filled, values_for
 from unvek.core.plan.runners import CommandRunner
-from unvek.core.run.engine.family import end_family, new_mark
+from unvek.core.run.engine.model_process import Surroundings
 from unvek.core.run.events.event import Event, made_event
+from unvek.core.run.outputs_room import MakingFolder
+from unvek.core.run.processes.family import new_mark
+from unvek.core.run.processes.process import StartError
 from unvek.core.run.runners.program_run import ProgramRun
 
 
-def start(runner: CommandRunner, variant: Variant, log: Path, environment: Mapping[str, str]) -> "CommandProcess":
+def start(runner: CommandRunner, variant: Variant, around: Surroundings) -> "CommandProcess":
     """Start what a variant with such a runner asks for. Raises RunnerError where it can't be started."""
-    return CommandProcess(runner, variant, log, environment)
+    return CommandProcess(runner, variant, around)
 
 
 class CommandProcess:
@@ -24,11 +26,10 @@ class CommandProcess:
     total_includes_load = True
     load_is_timed = False
 
-    def __init__(self, runner: CommandRunner, variant: Variant, log: Path, environment: Mapping[str, str]):
+    def __init__(self, runner: CommandRunner, variant: Variant, around: Surroundings):
         self._runner = runner
         self._variant = variant
-        self._log = log
-        self._environment = environment
+        self._around = around
         self._run: ProgramRun | None = None
         self._told: list[Event] = []
         self._dropped = 0
@@ -58,15 +59,15 @@ class CommandProcess:
         now_ns = monotonic_ns()
         self._told.append(made_event("loaded", now_ns, began_ns=now_ns))
 
-    def ask_to_run(self, cell: Cell, out: Path) -> None:
-        values = values_for(self._variant, cell.task, cell.seed, cell.settings, out)
+    def ask_to_run(self, cell: Cell, out: MakingFolder) -> None:
+        values = values_for(self._variant, cell.task, cell.seed, cell.settings, out.path)
         command = [filled(word, values) for word in self._runner.command]
         self._drop_run()
         began_ns = monotonic_ns()
         self._told.append(made_event("began", began_ns))
         try:
-            self._run = ProgramRun(self._runner, command, out, self._log, self._environment, self.mark, began_ns)
-        except (OSError, ValueError) as error:  # the last for a zero byte in an argument
+            self._run = ProgramRun(self._runner, command, out, self._around, self.mark, began_ns)
+        except (OSError, StartError) as error:
             reason = f"{command[0]} can't be started: {getattr(error, 'strerror', None) or error}"
             self._told.append(made_event("ended", monotonic_ns(), status="failed", error=reason))
 
@@ -93,7 +94,7 @@ class CommandProcess:
 
     def _end_run(self, patience_s: float) -> int | None:
         code = self._run.end(patience_s) if self._run is not None else None
-        end_family(self.mark)
+        self._around.spawner.end_family(self.mark)
         return code
 
     def _drop_run(self) -> None:

@@ -6,19 +6,22 @@ import pty
 import selectors
 import shutil
 import struct
-import subprocess
 import sys
 import tempfile
 import termios
 import tty
-from collections.abc import Iterator, Mapping
-from pathlib import Path
+from collections.abc import Iterator
+from contextlib import suppress
+from pathlib import Path, PurePath
 from time import monotonic_ns
 
 from unvek.core.plan.runners import OUT_FOLDER, PRINTED, CommandRunner
 from unvek.core.rig.process_tree import MARK
-from unvek.core.run.engine.family import end_process, exit_words
+from unvek.core.run.engine.model_process import Surroundings
 from unvek.core.run.events.event import Event, LineSplitter, NotAnEventError, made_event, parse_event
+from unvek.core.run.outputs_room import MakingFolder
+from unvek.core.run.processes.family import exit_words
+from unvek.core.run.processes.process import Ended, Process, StartError, ToStart
 from unvek.core.run.runners.printed_answer import PrintedAnswer
 from unvek.core.run.runners.printed_progress import PrintedProgress
 
@@ -46,8 +49,8 @@ KINDS_FROM_PROGRAM = (
 class ProgramRun:
     """One start of the program, and the files through which it is heard."""
 
-    def __init__(self, runner: CommandRunner, command: list[str], out: Path, log: Path,
-                 environment: Mapping[str, str], mark: str, began_ns: int):  # fmt: skip
+    def __init__(self, runner: CommandRunner, command: list[str], out: MakingFolder, around: Surroundings, mark: str,
+                 began_ns: int):  # fmt: skip
         self.command = command
         self._runner = runner
         self._out = out
@@ -56,20 +59,18 @@ class ProgramRun:
         self._garbage = 0
         self._progress = PrintedProgress(runner, began_ns)
         self._answer = PrintedAnswer()
-        self._process: subprocess.Popen[bytes] | None = None
-        self._exit_fd: int | None = None
+        self._process: Process | None = None
+        self._around = around
+        self._is_closed = False
         self._ended = False
         self._code: int | None = None
-        self._cpu_s: float | None = None
-        self._peak_bytes: int | None = None
         self._got = False  # whether the latest reading of a file brought anything
         self._own_folder = Path(tempfile.mkdtemp(prefix="unvek-events-"))
         self._events_path = self._own_folder / "events"
-        self._log_file = open(log, "ab", buffering=0)  # noqa: SIM115 - closed in end()
         program_ends = self._open_files()
         try:
-            self._start(environment, mark, program_ends)
-        except (OSError, ValueError):
+            self._start(mark, program_ends)
+        except (OSError, StartError):
             self.end(0)
             raise
         finally:
@@ -101,26 +102,26 @@ class ProgramRun:
         os.set_blocking(ours, False)
         return ours, theirs
 
-    def _start(self, environment: Mapping[str, str], mark: str, program_ends: tuple[int, int]) -> None:
-        self._process = subprocess.Popen(
-            self.command,
-            executable=self._runner.program,
-            stdin=subprocess.DEVNULL,
-            stdout=program_ends[0],
-            stderr=program_ends[1],
-            cwd=self._out if self._runner.start_in == OUT_FOLDER else self._runner.folder,
-            env={
-                **os.environ,
-                **self._runner.environment,
-                **environment,
-                EVENTS_VARIABLE: str(self._events_path),
-                MARK: mark,
-            },
-            start_new_session=True,
+    def _start(self, mark: str, program_ends: tuple[int, int]) -> None:
+        spawner = self._around.spawner
+        self._process = spawner.start(
+            ToStart(
+                command=self.command,
+                program=self._runner.program,
+                folder=self._out.path if self._runner.start_in == OUT_FOLDER else self._runner.folder,
+                environment={
+                    **os.environ,
+                    **self._runner.environment,
+                    **self._around.environment,
+                    EVENTS_VARIABLE: str(self._events_path),
+                    MARK: mark,
+                },
+                output=program_ends[0],
+                error=program_ends[1],
+            )
         )
-        if hasattr(os, "pidfd_open"):
-            self._exit_fd = os.pidfd_open(self._process.pid)
-            self._selector.register(self._exit_fd, selectors.EVENT_READ, None)
+        if spawner.exits_fd is not None:
+            self._selector.register(spawner.exits_fd, selectors.EVENT_READ, None)
 
     @property
     def pid(self) -> int | None:
@@ -134,25 +135,18 @@ class ProgramRun:
         """Yield what has come, waiting so long at most; `ended` is the last."""
         if self._ended:
             return
-        for key, _ in self._selector.select(timeout_s if self._exit_fd is not None else min(timeout_s, POLL_S)):
+        assert self._process is not None, "only a started program is heard"
+        tells_of_exits = self._around.spawner.exits_fd is not None
+        for key, _ in self._selector.select(timeout_s if tells_of_exits else min(timeout_s, POLL_S)):
             if key.data is not None:
                 yield from key.data(key.fd, monotonic_ns())
-        if self._has_exited():
-            yield from self._end_of_run(monotonic_ns())
+        ended = self._process.ended()
+        if ended is not None:
+            yield from self._end_of_run(ended)
 
-    def _has_exited(self) -> bool:
-        """Whether the program has exited; what it used is noted then."""
-        assert self._process is not None, "only a started program is heard"
-        pid, status, used = os.wait4(self._process.pid, os.WNOHANG)
-        if pid == 0:
-            return False
-        self._process.returncode = self._code = os.waitstatus_to_exitcode(status)
-        self._cpu_s = used.ru_utime + used.ru_stime
-        self._peak_bytes = _peak_bytes(used.ru_maxrss)
-        return True
-
-    def _end_of_run(self, at_ns: int) -> Iterator[Event]:
+    def _end_of_run(self, end: Ended) -> Iterator[Event]:
         """Yield what was printed and told before the end, then the end: the latest of these stamps, not of ours."""
+        at_ns, self._code = end.at_ns, end.code
         for key in list(self._selector.get_map().values()):
             if key.data is not None:
                 for _ in range(MOST_READS_AT_END):  # what the program left running may print for ever
@@ -169,20 +163,26 @@ class ProgramRun:
             at_ns,
             status="failed" if failed else "finished",
             error=f"{Path(self.command[0]).name} ended with {exit_words(self._code)}" if failed else None,
-            cpu_s=self._cpu_s,
-            memory_peak_bytes=self._peak_bytes,
+            cpu_s=end.cpu_s,
+            memory_peak_bytes=_peak_bytes(end.peak_bytes),
         )
         # Not in the journal's line: a signal's number is negative there, and no event's field is.
         yield ended._replace(fields={**ended.fields, "exit_code": self._code})
 
     def _outputs(self, at_ns: int) -> Iterator[Event]:
         """Files that do not fit the patterns are taken away: they are no outputs of the run."""
-        wanted = {path for pattern in self._runner.outputs for path in self._out.rglob(pattern) if path.is_file()}
-        for path in sorted(self._out.rglob("*")):
-            if path in wanted:
-                yield made_event("output", at_ns, name=str(path.relative_to(self._out))[:1000])
-            elif path.is_file() or path.is_symlink():
-                path.unlink()
+        with (
+            suppress(OSError),
+            self._out.held() as folder,
+        ):  # something else stands in its place: told where it is taken
+            for found in sorted(folder.found(), key=lambda found: found.path):
+                if found.what is not None:
+                    continue  # refused, where the outputs are taken
+                if any(PurePath(found.path).match(pattern.removeprefix("**/")) for pattern in self._runner.outputs):
+                    name = found.path.encode("utf-8", "surrogateescape").decode("utf-8", "replace")
+                    yield made_event("output", at_ns, name=name[:1000])
+                else:
+                    folder.remove(found.path)
 
     # ---- what comes from the files ----
 
@@ -215,7 +215,7 @@ class ProgramRun:
 
     def _printed(self, fd: int, at_ns: int) -> Iterator[Event]:
         data = self._read(fd)
-        self._log_file.write(data)
+        self._around.log.write(data)
         yield from self._progress.feed(data, at_ns)
 
     def _answered(self, fd: int, at_ns: int) -> Iterator[Event]:
@@ -226,15 +226,16 @@ class ProgramRun:
 
     def end(self, patience_s: float) -> int | None:
         """End the program and its group if it still runs, and close everything; return its exit code."""
-        if self._log_file.closed:
+        if self._is_closed:
             return self._code
+        self._is_closed = True
         if self._process is not None:
-            end_process(self._process, patience_s)
-            self._code = self._process.returncode
+            self._process.end(patience_s)
+            self._code = self._process.code
         for key in list(self._selector.get_map().values()):
-            os.close(key.fd)
+            if key.data is not None:  # not what the spawner tells of exits through
+                os.close(key.fd)
         self._selector.close()
-        self._log_file.close()
         shutil.rmtree(self._own_folder, ignore_errors=True)
         return self._code
 
@@ -246,13 +247,13 @@ def _stamped(line: bytes, at_ns: int) -> bytes:
     return line.rstrip()[:-1] + b',"at_ns":%d}' % at_ns if line.rstrip().endswith(b"}") else line
 
 
-def _peak_bytes(max_resident: int) -> int | None:
+def _peak_bytes(max_resident: int | None) -> int | None:
     """Return the most that the program held, where the system's figure is its own.
 
     Linux hands the mark of the process that started a program on to it (execve(2) keeps it), so that it says nothing
     unless it is higher than this process's own; looks at the memory then have to do.
     """
-    if sys.platform == "darwin":
+    if sys.platform == "darwin" or max_resident is None:
         return max_resident
     own = 0
     try:
@@ -260,4 +261,4 @@ def _peak_bytes(max_resident: int) -> int | None:
             own = next(int(line.split()[1]) for line in file if line.startswith(b"VmHWM:"))
     except (OSError, StopIteration):
         pass
-    return max_resident * 1024 if max_resident > own else None
+    return max_resident if max_resident > 1024 * own else None

@@ -1,20 +1,21 @@
 """The runner for Python scripts: a worker process in the interpreter named, kept alive for a round."""
 
-from collections.abc import Mapping
 from pathlib import Path
 
 import unvek.probe
 from unvek.core.plan.cells import Cell
 from unvek.core.plan.model import Variant
 from unvek.core.plan.runners import PythonRunner
+from unvek.core.run.engine.model_process import Surroundings
+from unvek.core.run.outputs_room import MakingFolder
 from unvek.core.run.runners.worker_process import WorkerProcess
 
 WORKER = Path(unvek.probe.__file__).with_name("worker.py")
 
 
-def start(runner: PythonRunner, variant: Variant, log: Path, environment: Mapping[str, str]) -> "PythonProcess":
+def start(runner: PythonRunner, variant: Variant, around: Surroundings) -> "PythonProcess":
     """Start what a variant with such a runner asks for. Raises RunnerError where it can't be started."""
-    return PythonProcess(runner, variant, log, environment)
+    return PythonProcess(runner, variant, around)
 
 
 class PythonProcess(WorkerProcess):
@@ -23,10 +24,10 @@ class PythonProcess(WorkerProcess):
     total_includes_load = False
     load_is_timed = True
 
-    def __init__(self, runner: PythonRunner, variant: Variant, log: Path, environment: Mapping[str, str]):
+    def __init__(self, runner: PythonRunner, variant: Variant, around: Surroundings):
         self._variant = variant
         super().__init__(
-            (runner.python, str(WORKER)), log, runner.script.parent, {**runner.environment, **environment},
+            around, (runner.python, str(WORKER)), runner.script.parent, {**runner.environment, **around.environment},
             arguments=(str(runner.script),),
         )  # fmt: skip
 
@@ -43,7 +44,7 @@ class PythonProcess(WorkerProcess):
             },
         )
 
-    def ask_to_run(self, cell: Cell, out: Path) -> None:
+    def ask_to_run(self, cell: Cell, out: MakingFolder) -> None:
         self.ask(
             "run",
             job={
@@ -52,6 +53,6 @@ class PythonProcess(WorkerProcess):
                 "seed": cell.seed,
                 "settings": dict(cell.settings),
                 "inputs": [str(path) for path in cell.task.inputs],
-                "out": str(out),
+                "out": str(out.path),
             },
         )

@@ -6,23 +6,25 @@ brings its own libraries, and a plan of scripts needs none for HTTP.
 
 from collections.abc import Mapping
 from importlib import import_module
-from pathlib import Path
 
 from unvek.core.ask.secrets import Secrets
 from unvek.core.plan.model import Variant
 from unvek.core.plan.runners import Runner
-from unvek.core.run.engine.model_process import ModelProcess, RunnerError
+from unvek.core.run.engine.model_process import ModelProcess, RunnerError, Surroundings
+from unvek.core.run.engine.printed_log import PrintedLog
+from unvek.core.run.processes.process import Spawner
 
 
 class VariantStarter:
     """Starts processes for the variants of a plan; `environment` is put on top of the runners' own."""
 
-    def __init__(self, runners: Mapping[str, Runner], environment: Mapping[str, str] | None = None):
+    def __init__(self, runners: Mapping[str, Runner], spawner: Spawner, environment: Mapping[str, str] | None = None):
+        self.spawner = spawner
         self._runners = runners
         self._environment = environment or {}
 
-    def start(self, variant: Variant, log: Path) -> ModelProcess:
-        """Start a process that logs what it prints to a file. Raises RunnerError where it can't be started."""
+    def start(self, variant: Variant, log: PrintedLog) -> ModelProcess:
+        """Start a process that prints into a log. Raises RunnerError where it can't be started."""
         runner = self._runners[variant.runner]
         missing = Secrets(runner.secrets).missing
         if missing:
@@ -31,5 +33,5 @@ class VariantStarter:
                 "you start 'unvek run'"
             )
         start = import_module(f"unvek.core.run.runners.{runner.kind}_runner").start
-        process: ModelProcess = start(runner, variant, log, self._environment)
+        process: ModelProcess = start(runner, variant, Surroundings(self.spawner, log, self._environment))
         return process

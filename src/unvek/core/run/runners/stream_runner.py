@@ -3,10 +3,8 @@
 import math
 import os
 import socket
-import subprocess
 import sys
 from collections.abc import Mapping, Sequence
-from pathlib import Path
 from time import monotonic_ns
 from typing import Any
 
@@ -16,9 +14,11 @@ from unvek.core.plan.placeholders import filled, of_variant, values_for
 from unvek.core.plan.read_runners import PORT
 from unvek.core.plan.runners import LOAD_SETTINGS, StreamRunner
 from unvek.core.rig.process_tree import MARK
-from unvek.core.run.engine.family import end_family, end_process, new_mark
-from unvek.core.run.engine.model_process import RunnerError
+from unvek.core.run.engine.model_process import RunnerError, Surroundings
 from unvek.core.run.events.event import Event
+from unvek.core.run.outputs_room import MakingFolder
+from unvek.core.run.processes.family import new_mark
+from unvek.core.run.processes.process import Process, StartError, ToStart
 from unvek.core.run.runners.worker_process import WorkerProcess
 
 ASKER = ("-m", "unvek.core.run.runners.asker")
@@ -28,9 +28,9 @@ ARRIVALS_FOR_S = 5.0  # as long as requests arrive in a run, unless the plan say
 FEWEST_ARRIVALS = 10
 
 
-def start(runner: StreamRunner, variant: Variant, log: Path, environment: Mapping[str, str]) -> "StreamProcess":
+def start(runner: StreamRunner, variant: Variant, around: Surroundings) -> "StreamProcess":
     """Start what a variant with such a runner asks for. Raises RunnerError where it can't be started."""
-    return StreamProcess(runner, variant, log, environment)
+    return StreamProcess(runner, variant, around)
 
 
 class StreamProcess:
@@ -38,42 +38,42 @@ class StreamProcess:
 
     total_includes_load = False
 
-    def __init__(self, runner: StreamRunner, variant: Variant, log: Path, environment: Mapping[str, str]):
+    def __init__(self, runner: StreamRunner, variant: Variant, around: Surroundings):
         self._runner = runner
         self._variant = variant
         self.mark = new_mark()
         self.load_is_timed = bool(runner.serve)
         self._port = {PORT: free_port()} if runner.serve else {}
         self._values = {**variant.settings, **of_variant(variant), **self._port}  # known before any run
-        self._server: subprocess.Popen[bytes] | None = None
+        self._spawner = around.spawner
+        self._server: Process | None = None
         self._began_ns = monotonic_ns()
         self._stopped = self._is_loading = False
         if runner.serve:
-            self._server = self._start_server(log, environment)
+            self._server = self._start_server(around)
         try:
-            self._asker = WorkerProcess((sys.executable, *ASKER), log, runner.folder, {})
+            self._asker = WorkerProcess(around, (sys.executable, *ASKER), runner.folder, {})
         except RunnerError:
             self._end_server(0)
             raise
 
-    def _start_server(self, log: Path, environment: Mapping[str, str]) -> "subprocess.Popen[bytes]":
+    def _start_server(self, around: Surroundings) -> Process:
         runner = self._runner
         self._command = [filled(word, self._values) for word in runner.serve]
         program = str(runner.folder / self._command[0]) if "/" in self._command[0] else self._command[0]
         try:
-            with open(log, "ab", buffering=0) as log_file:
-                return subprocess.Popen(
-                    [program, *self._command[1:]],
-                    stdin=subprocess.DEVNULL,
-                    stdout=log_file,
-                    stderr=log_file,
-                    cwd=runner.folder,
-                    env={**os.environ, **runner.environment, **environment, MARK: self.mark},
-                    start_new_session=True,
+            with around.log.writing_end() as printed:
+                return self._spawner.start(
+                    ToStart(
+                        command=[program, *self._command[1:]],
+                        folder=runner.folder,
+                        environment={**os.environ, **runner.environment, **around.environment, MARK: self.mark},
+                        output=printed,
+                        error=printed,
+                    )
                 )
-        except (OSError, ValueError) as error:
-            reason = getattr(error, "strerror", None) or error
-            raise RunnerError(f"the server can't be started: {self._command[0]}: {reason}") from error
+        except StartError as error:
+            raise RunnerError(f"the server can't be started: {self._command[0]}: {error}") from error
 
     @property
     def command(self) -> Sequence[str]:
@@ -89,7 +89,7 @@ class StreamProcess:
 
     @property
     def takes_runs(self) -> bool:
-        return not self._stopped and (self._server is None or self._server.poll() is None)
+        return not self._stopped and (self._server is None or self._server.ended() is None)
 
     def ask_to_load(self) -> None:
         ready = self._runner.ready
@@ -98,7 +98,7 @@ class StreamProcess:
             "load", ready=None if ready is None else filled(ready, self._values), began_ns=self._began_ns
         )  # fmt: skip
 
-    def ask_to_run(self, cell: Cell, out: Path) -> None:
+    def ask_to_run(self, cell: Cell, out: MakingFolder) -> None:
         runner, settings = self._runner, cell.settings
         values = {**values_for(self._variant, cell.task, cell.seed, settings), **self._port}
         known = {name: value for name, value in values.items() if name not in runner.secrets}
@@ -119,7 +119,7 @@ class StreamProcess:
         events = self._asker.events(timeout_s)
         if events:
             self._is_loading = self._is_loading and not any(event.kind == "loaded" for event in events)
-        elif self._is_loading and self._server is not None and self._server.poll() is not None:
+        elif self._is_loading and self._server is not None and self._server.ended() is not None:
             return None  # it has ended before it was ready
         return events
 
@@ -135,12 +135,12 @@ class StreamProcess:
             self._stopped = True
             self._asker.stop(0)
             self._end_server(min(patience_s, SERVER_PATIENCE_S))
-        return self._server.poll() if self._server is not None else None
+        return self._server.code if self._server is not None else None
 
     def _end_server(self, patience_s: float) -> None:
         if self._server is not None:
-            end_process(self._server, 0, after_asking_s=patience_s)
-            end_family(self.mark)
+            self._server.end(0, after_asking_s=patience_s)
+            self._spawner.end_family(self.mark)
 
 
 def load_of(settings: Mapping[str, Any]) -> tuple[int, float | None, int]:

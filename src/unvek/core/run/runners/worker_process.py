@@ -3,15 +3,15 @@
 import json
 import os
 import selectors
-import subprocess
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
 from unvek.core.rig.process_tree import MARK
-from unvek.core.run.engine.family import end_family, end_process, new_mark
-from unvek.core.run.engine.model_process import RunnerError
+from unvek.core.run.engine.model_process import RunnerError, Surroundings
 from unvek.core.run.events.event import Event, LineSplitter, NotAnEventError, parse_event
+from unvek.core.run.processes.family import new_mark
+from unvek.core.run.processes.process import StartError, ToStart
 from unvek.core.run.runners.ring import RingReader
 
 MOST_WAKES = 4096
@@ -23,9 +23,10 @@ class WorkerProcess:
     The numbers of its three files (requests, wakes, events) are put behind the words of its command.
     """
 
-    def __init__(self, program: Sequence[str], log: Path, folder: Path, environment: Mapping[str, str],
+    def __init__(self, around: Surroundings, program: Sequence[str], folder: Path, environment: Mapping[str, str],
                  arguments: Sequence[str] = ()):  # fmt: skip
         self.mark = new_mark()
+        self._spawner = around.spawner
         requests_fd, self._requests_fd = os.pipe()
         self._wake_fd, wake_fd = os.pipe()
         self._ring = RingReader()
@@ -37,21 +38,15 @@ class WorkerProcess:
         fds = (requests_fd, wake_fd, self._ring.fd)
         self.command = (*program, *map(str, fds), *arguments)
         try:
-            with open(log, "ab", buffering=0) as log_file:
-                self._process = subprocess.Popen(
-                    self.command,
-                    stdin=subprocess.DEVNULL,
-                    stdout=log_file,
-                    stderr=log_file,
-                    pass_fds=fds,
-                    cwd=folder,
-                    env={**os.environ, **environment, MARK: self.mark},
-                    start_new_session=True,  # Ctrl-C is the engine's; and the whole group can be ended at once
-                )
-        except (OSError, ValueError) as error:
+            with around.log.writing_end() as printed:
+                wanted = ToStart(
+                    command=self.command, folder=folder, environment={**os.environ, **environment, MARK: self.mark},
+                    output=printed, error=printed, fds=fds,
+                )  # fmt: skip
+                self._process = around.spawner.start(wanted)
+        except StartError as error:
             self._close_pipes()
-            reason = getattr(error, "strerror", None) or error
-            raise RunnerError(f"{program[0]} can't be started: {reason}") from error
+            raise RunnerError(f"{program[0]} can't be started: {error}") from error
         finally:
             os.close(requests_fd)
             os.close(wake_fd)
@@ -80,7 +75,7 @@ class WorkerProcess:
         """Wait to be woken, or for the end of the process."""
         if not self._selector.select(timeout_s):
             # The end of the pipe is not enough: a child that the script forked may hold it open for ever.
-            if self._process.poll() is not None and not self._selector.select(0):
+            if self._process.ended() is not None and not self._selector.select(0):
                 self._open = False
         elif not os.read(self._wake_fd, MOST_WAKES):
             self._open = False
@@ -113,13 +108,13 @@ class WorkerProcess:
     def stop(self, patience_s: float) -> int | None:
         """Close the requests, which ends an idle worker; then terminate; then kill; then whatever it started."""
         if self._stopped:
-            return self._process.poll()
+            return self._process.code
         self._stopped = True
         self._close_requests()
-        end_process(self._process, patience_s)
-        end_family(self.mark)
+        self._process.end(patience_s)
+        self._spawner.end_family(self.mark)
         self._close_pipes()
-        return self._process.poll()
+        return self._process.code
 
     def _close_requests(self) -> None:
         if self._requests_fd >= 0:

@@ -7,7 +7,6 @@ know. On Linux this process asks to become the parent of such orphans; the mark 
 import ctypes
 import os
 import signal
-import subprocess
 import sys
 from uuid import uuid4
 
@@ -15,7 +14,7 @@ import psutil
 
 from unvek.core.rig.process_tree import MARK, start_of
 
-AFTER_KILL_S = 5.0
+FROM_OUTSIDE = (signal.SIGKILL, signal.SIGTERM, signal.SIGHUP, signal.SIGINT, signal.SIGQUIT)
 
 
 def new_mark() -> str:
@@ -30,32 +29,7 @@ def adopt_orphans() -> None:
         ctypes.CDLL(None).prctl(PR_SET_CHILD_SUBREAPER, 1)
 
 
-def end_group(pid: int, number: int = signal.SIGKILL) -> None:
-    """Send a signal to the process group that this process leads."""
-    try:
-        os.killpg(pid, number)
-    except (ProcessLookupError, PermissionError):
-        pass  # the group is gone already (on macOS a group of zombies is not permitted)
-
-
-def end_process(process: "subprocess.Popen[bytes]", patience_s: float, after_asking_s: float = 0.2) -> None:
-    """End a process that leads a group, and the group: wait for it, ask it to end, wait again, then kill."""
-    if not _ends_within(process, patience_s):
-        end_group(process.pid, signal.SIGTERM)
-        _ends_within(process, after_asking_s)
-    end_group(process.pid)
-    _ends_within(process, AFTER_KILL_S)
-
-
-def _ends_within(process: "subprocess.Popen[bytes]", seconds: float) -> bool:
-    try:
-        process.wait(max(0.0, seconds))
-    except subprocess.TimeoutExpired:
-        return False
-    return True
-
-
-def end_family(mark: str) -> None:
+def end_marked(mark: str) -> None:
     """Kill and reap every descendant of this process that bears the mark."""
     for process in psutil.Process().children(recursive=True):
         try:
@@ -86,6 +60,11 @@ def end_leftovers() -> int:
 def _maker_lives(mark: str) -> bool:
     pid, _, rest = mark.partition(":")
     return pid.isdecimal() and start_of(int(pid)) == rest.partition(":")[0]
+
+
+def is_from_outside(code: int | None) -> bool:
+    """Whether an exit code tells of a signal that somebody sends, and no crash: what crashes ends by another."""
+    return code is not None and -code in FROM_OUTSIDE
 
 
 def exit_words(code: int | None) -> str:

@@ -1,0 +1,38 @@
+"""Text from outside, made plain: it can't move a cursor, colour anything, or hide what it says.
+
+Names, prompts, errors, files and whatever models, servers and other users say come from outside. What is shown of them
+passes here, whatever shows it.
+"""
+
+import unicodedata
+from functools import cache
+
+LONGEST = 10_000  # characters on one line
+MARK = "�"  # stands for what was taken out
+
+
+def clean(text: object, longest: int = LONGEST) -> str:
+    """Return a text on one line, in which control codes and what turns the direction of writing are visible marks."""
+    shown = str(text)[:longest]
+    return shown if shown.isascii() and shown.isprintable() else "".join(map(_shown, shown))
+
+
+def clean_lines(text: str) -> list[str]:
+    """Return the lines of a text, each clean."""
+    return [clean(line.expandtabs(4)) for line in text.splitlines()]
+
+
+def clean_text(text: str) -> str:
+    """Return a text whose lines stay as they are, each of them clean and whole."""
+    return (
+        text
+        if text.isascii() and text.isprintable()
+        else "\n".join(clean(line, len(line)) for line in text.split("\n"))
+    )
+
+
+@cache
+def _shown(character: str) -> str:
+    if character in "\n\t\r":
+        return " "
+    return MARK if unicodedata.category(character) in ("Cc", "Cf", "Cs", "Co", "Zl", "Zp") else character
