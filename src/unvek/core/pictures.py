@@ -5,8 +5,12 @@ that decode the file themselves are let at it.
 """
 
 import io
+import logging
 import math
+import os
 import warnings
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -17,7 +21,9 @@ READERS = ("PNG", "JPEG", "WEBP", "GIF", "BMP", "TIFF", "PPM")
 MOST_PIXELS = 64_000_000  # of a picture that is opened at all
 MOST_SHOWN_PIXELS = 32_000_000  # of all that are shown beside each other
 
+STDERR = 2
 File = Path | io.BytesIO
+logging.getLogger("PIL").setLevel(logging.CRITICAL)  # as with warnings: what is odd is told by what is refused
 
 
 class Picture(NamedTuple):
@@ -38,18 +44,21 @@ def open_picture(file: File, longest_side: int | None = None) -> Picture:
 
     try:
         with warnings.catch_warnings():
-            warnings.simplefilter("ignore")  # what is odd about a file is no matter for the user's terminal
+            warnings.simplefilter("ignore")
             with Image.open(file, formats=READERS) as opened:
                 width, height = opened.size
                 if width * height > MOST_PIXELS:
                     raise NoPictureError(
                         f"it has {_megapixels(width * height)}; at most {_megapixels(MOST_PIXELS)} are read"
                     )
-                if longest_side is not None and max(width, height) > longest_side:
-                    opened.thumbnail((longest_side, longest_side), Image.Resampling.BOX)
-                return Picture(opened.convert("RGB"), width, height)
+                with _silent_library(opened.format):
+                    if longest_side is not None and max(width, height) > longest_side:
+                        opened.thumbnail((longest_side, longest_side), Image.Resampling.BOX)
+                    return Picture(opened.convert("RGB"), width, height)
     except NoPictureError:
         raise
+    except Image.DecompressionBombError as error:
+        raise NoPictureError(f"it has far more than the {_megapixels(MOST_PIXELS)} that are read") from error
     except Exception as error:  # a decoder that is fed damage raises whatever it comes upon
         raise NoPictureError("it is no picture, or damaged") from error
 
@@ -65,6 +74,23 @@ def picture_size(file: File) -> tuple[int, int]:
                 return opened.size
     except Exception as error:
         raise NoPictureError("it is no picture, or damaged") from error
+
+
+@contextmanager
+def _silent_library(form: str | None) -> Iterator[None]:
+    """Let what decodes TIFF say nothing: it writes to the terminal itself, past all that could be asked of it."""
+    if form != "TIFF":
+        yield
+        return
+    kept = os.dup(STDERR)
+    nothing = os.open(os.devnull, os.O_WRONLY)
+    try:
+        os.dup2(nothing, STDERR)
+        yield
+    finally:
+        os.dup2(kept, STDERR)
+        os.close(kept)
+        os.close(nothing)
 
 
 def shown_side(count: int) -> int:

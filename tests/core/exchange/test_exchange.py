@@ -76,6 +76,22 @@ class Importing(ProjectTest):
         self.unvek("run", "plan.toml")
         self.assertEqual(len(self.result("compare", "--across-rigs")["rows"]), 3)
 
+    def test_what_would_take_all_memory_or_time_or_can_not_be_is_refused(self):
+        header = "variant,time_s," + ",".join(f"measure:m{number}" for number in range(60_000))
+        self.write("wide.csv", header + "\n" + "a,1" + ",1" * 60_000 + "\n")
+        self.assertIn("60000 measures", self.unvek("import", "wide.csv", expect=2).stderr)
+        rows = "".join(f'{{"variant": "a", "time_s": 1, "measure:m{number}": 1}}\n' for number in range(1100))
+        self.write("long.jsonl", rows)
+        self.assertIn("1001 measures", self.unvek("import", "long.jsonl", expect=2).stderr)
+        odd = ('"form": ["full"]', '"task": "\\ud800"', '"time_s": 1e308', '"time_s": 1e-320', '"measure:x": -1e308',
+               '"measure:memory.peak": 1e300', '"measure:time.load": -1', '"varied": {"a": "\\ud800"}', '"seed": 1e400')  # fmt: skip
+        for cell in odd:
+            with self.subTest(cell):
+                self.write("odd.jsonl", f'{{"variant": "a", "time_s": 1}}\n{{"variant": "b", "time_s": 1, {cell}}}\n'.replace(
+                    '"time_s": 1, "time_s"', '"time_s"'))  # fmt: skip
+                self.assertIn("line 2, column", self.unvek("import", "odd.jsonl", expect=2).stderr)
+        self.assertFalse((self.folder / "logbook" / "runs.sqlite").exists() and self.log())
+
     def test_a_bad_row_is_named_by_line_and_column_and_nothing_is_imported(self):
         for rows, said in (
             ("full,0.5\nfull,fast\n", "line 3, column time_s: found 'fast'; wanted a number"),

@@ -54,7 +54,7 @@ def _start(line: bytes) -> RunStart | None:
         content = json.loads(line)
         # Before entries were values, what is known of a run stood beside the rest.
         return msgspec.convert(content.get("start", content), RunStart)
-    except (ValueError, AttributeError, msgspec.ValidationError):
+    except (ValueError, AttributeError, RecursionError, msgspec.ValidationError):
         return None
 
 

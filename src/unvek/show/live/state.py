@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from statistics import median
 from typing import Any
 
+from unvek.core.plan.model import FORMS
 from unvek.core.run.events.record import FAILURES, FINISHED, INTERRUPTED, RunStart
 from unvek.core.run.journal.entries import (
     Entry,
@@ -23,6 +24,7 @@ from unvek.core.run.journal.entries import (
     RunKept,
 )
 from unvek.core.run.journal.journal import EventRead
+from unvek.core.units import LONGEST_S
 
 NS = 1e-9
 TEXT_KEPT = 2000
@@ -164,7 +166,7 @@ class LiveState:
         match entry:
             case PlanBegins():
                 self._on_plan(entry)
-            case LaunchBegins():
+            case LaunchBegins() if entry.variant in self.variants:
                 self.loading, self.round, self.log = entry.variant, entry.round, entry.log
                 self.now = self._before = None
                 self.memory_bytes = self.device_bytes = None
@@ -188,7 +190,11 @@ class LiveState:
     def _on_plan(self, entry: PlanBegins) -> None:
         self.title, self.reference, self.rig = entry.title, entry.reference, entry.rig
         self.rounds, self.planned, self.done, self.controls = entry.rounds, entry.planned, entry.done, entry.controls
-        self.variants = {name: VariantSoFar(form) for name, form in entry.variants}
+        self.variants = {name: VariantSoFar(form) for name, form in entry.variants if form in FORMS}
+        if not {run.start.variant for run in (self.now, self._before) if run is not None} <= self.variants.keys():
+            self.now = self._before = None
+        self.loading = self.loading if self.loading in self.variants else None
+        self.latest = deque((made for made in self.latest if made.variant in self.variants), self.latest.maxlen)
         self._foresee(entry.left_s, entry.at_ns)
         for name, time_s, status, warm_up in entry.earlier:
             self._add(self.variants[name], time_s, status, warm_up)
@@ -198,6 +204,8 @@ class LiveState:
 
     def _on_run(self, entry: RunBegins) -> None:
         start = entry.start
+        if start.variant not in self.variants:
+            return  # of another plan, or of none
         self.loading, self.round = None, start.round
         if self.now is not None and self.now.has_news:
             self._before = self.now
@@ -220,7 +228,7 @@ class LiveState:
     @staticmethod
     def _add(variant: VariantSoFar, time_s: float | None, status: str, warm_up: bool) -> None:
         variant.failed += status in FAILURES
-        if time_s is not None:
+        if time_s is not None and 0 <= time_s <= LONGEST_S:
             if status in FAILURES:
                 variant.failed_times_s.append(time_s)
             elif status == FINISHED:

@@ -1,12 +1,15 @@
 """Servers, well-behaved and hostile: real ones on the loopback, asked by the built program."""
 
+import html
 import json
 import os
 import time
 import unittest
+from base64 import b64encode
 from collections.abc import Iterator
 from itertools import pairwise
 from typing import Any, ClassVar
+from urllib.parse import quote
 
 import psutil
 
@@ -19,7 +22,7 @@ from unvek.core.logbook.store import Logbook
 OK = b"HTTP/1.1 200 OK\r\nContent-Type: text/event-stream\r\n"
 TO_THE_END = OK + b"\r\n"
 CHUNKED = OK + b"Transfer-Encoding: chunked\r\n\r\n"
-SECRET = "sk-very-secret-4711"
+SECRET = "sk-very/secret&4711"
 
 
 def message(text: str, **more: Any) -> bytes:
@@ -81,10 +84,26 @@ def echo(count: int, body: bytes) -> Iterator[bytes]:
     yield TO_THE_END + message(f"you said {SECRET}") + message("", error=f"and again {SECRET}")
 
 
+def tells_all(count: int, body: bytes) -> Iterator[bytes]:
+    """A page of errors that says the question back, in the forms of a URL, of HTML and of JSON."""
+    written = (
+        quote(SECRET, safe=""),
+        html.escape(SECRET),
+        json.dumps(SECRET).replace("/", "\\/"),
+        b64encode(SECRET.encode()).decode(),
+    )
+    page = "<pre>GET /?key={}</pre><b>{}</b>{} Basic {}".format(*written)
+    yield b"HTTP/1.1 400 Bad %s\r\nContent-Length: %d\r\n\r\n" % (SECRET.encode(), len(page)) + page.encode()
+
+
 BEHAVIOURS: dict[str, Behaviour] = {
     "well-formed": well_formed,
     "timed": timed,
     "lines": one(b'HTTP/1.1 200 OK\r\nContent-Length: 60\r\n\r\n{"pieces": [{"text": "a b"}]}\n{"pieces": [{"text": " c d"}]}'),
+    "continues": one(b"HTTP/1.1 100 Continue\r\n\r\nHTTP/1.1 103 Early Hints\r\nLink: x\r\n\r\n" + TO_THE_END + message("whole")),
+    "continues-slowly": one(b"HTTP/1.1 100 Con", b"tinue\r\n\r\nHTTP", TO_THE_END[4:], message("whole")),
+    "continues-only": one(b"HTTP/1.1 100 Continue\r\n\r\n"),
+    "tells-all": tells_all,
     "refused-once": refused_once,
     "refused": refused,
     "cut-chunked": one(CHUNKED, chunk(message("half a "))),
@@ -224,6 +243,13 @@ class Answers(Streams):
         plan = "\n".join(x for x in plan.splitlines() if not x.startswith(("tokens_", "count")))
         self.write("plan.toml", plan.replace('text = "/pieces', f'{line}text = "/pieces'))
 
+    def test_what_comes_before_an_answer_in_its_packet_is_passed_over(self):
+        self.plan("continues", "continues-slowly", "continues-only")
+        runs = self.runs(expect=1)
+        for name in ("continues", "continues-slowly"):
+            self.assertEqual((runs[name]["status"], runs[name]["text"]), ("finished", "whole"), runs[name]["error"])
+        self.assertEqual(runs["continues-only"]["status"], "failed")
+
     def test_refusals_are_told_by_code_and_retries_are_never_hidden(self):
         self.plan("refused-once", "refused", "moved", more="retries = 1")
         runs = self.runs(expect=1)
@@ -269,6 +295,17 @@ class Hostility(Streams):
             shown = done.stdout + done.stderr
             self.assertFalse([c for c in shown if (c < " " and c not in "\n\t") or "\x7f" <= c < "\xa0"], shown)
         self.assertIn("red", self.unvek("show", "1").stdout)
+
+    def test_a_page_of_errors_tells_no_secret_in_any_form(self):
+        os.environ["API_KEY"] = SECRET
+        self.addCleanup(os.environ.pop, "API_KEY")
+        self.plan("tells-all", more='secrets = ["API_KEY"]\n[runners.cards.headers]\nAuthorization = "{API_KEY}"')
+        error = self.runs(expect=1)["tells-all"]["error"]
+        self.assertEqual(error.count("[API_KEY]"), 5, error)
+        for path in (self.folder / "logbook").rglob("*"):
+            if path.is_file():
+                for part in (b"sk-very", b"ret&4711", b"%264711", b"amp;4711", b64encode(SECRET.encode())[3:16]):
+                    self.assertNotIn(part, path.read_bytes(), path)
 
     def test_a_secret_is_sent_and_kept_nowhere(self):
         self.plan("echo", more='secrets = ["API_KEY"]\n[runners.cards.headers]\nAuthorization = "Bearer {API_KEY}"')

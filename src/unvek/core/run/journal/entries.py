@@ -162,5 +162,5 @@ def read_entry(content: Mapping[str, Any]) -> Entry | None:
         return None
     try:
         return msgspec.convert(content, kind)
-    except msgspec.ValidationError:
+    except (msgspec.ValidationError, ValueError, RecursionError):
         return None
