@@ -1,4 +1,4 @@
-"""Thousands of garbled things at each door through which something comes in: what was refused, what went wrong, how long.
+"""Thousands of garbled things at each door through which something comes in: what was refused, what went wrong.
 
 Nothing may go wrong: a door refuses in its own words, or reads. Each try has a seed of its own, so that it can be made
 again: `python benchmarks/bench_fuzz.py TRIES FIRST_SEED`.

@@ -42,12 +42,12 @@ class WrittenLogbook(ProjectTest):
     def run_made(self, name: str, time_s: float = 1.0, round_number: int = 1, status: str = "finished", place: int = 1,
                  shade: int | None = None, memory: int = 100, text: str = "", varied: dict[str, int] | None = None,
                  scores: tuple[np.ndarray, np.ndarray] | None = None, launch: int | None = None,
-                 picture: bytes | None = None, **also) -> int:  # fmt: skip
+                 png: bytes | None = None, **also) -> int:  # fmt: skip
         launch = launch if launch is not None else self.logbook.open_launch(name.partition("/")[0], round_number)
-        makes_any = shade is not None or scores is not None or picture is not None
+        makes_any = shade is not None or scores is not None or png is not None
         made = self.logbook.make_folder(launch, place) if makes_any else None
-        if made is not None and picture is not None:
-            (made.path / "label.png").write_bytes(picture)
+        if made is not None and png is not None:
+            (made.path / "label.png").write_bytes(png)
         if made is not None and shade is not None:
             Image.fromarray(picture(shade)).save(made.path / "label.png")
         if made is not None and scores is not None:

@@ -79,7 +79,7 @@ class Measuring(WrittenLogbook):
         side = int(MEASURED_PIXELS**0.5) + 1
         large = of("PNG", (side, side), compress_level=1)
         for name in ("full", "half"):
-            self.run_made(f"{name}/violet/1", picture=large)
+            self.run_made(f"{name}/violet/1", png=large)
         (without,) = self.evidence().without
         self.assertIn("its picture has 16 megapixels: at most 16 are measured", str(without))
 

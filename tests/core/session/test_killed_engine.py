@@ -148,6 +148,15 @@ def run(model, job, probe):
         self.assertIn("signal 15, from outside: for the second time", said[2])
         self.assertIn("0 runs made", self.unvek("run").stderr)
 
+    def test_a_model_that_kills_what_started_it_ends_its_own_run_only(self):
+        self.write("model.py", self.SCRIPT.replace("os.getpid(), signal.SIGTERM", "os.getppid(), signal.SIGKILL"))
+        self.write_plan(variant("slow", kills="1 2 2"), task(seeds=(1, 2, 3)))
+        self.unvek("run", expect=1)
+        rows = [(row["seed"], row["status"]) for row in self.log()]
+        self.assertEqual(
+            rows, [(1, "interrupted"), (1, "finished"), (2, "interrupted"), (2, "failed"), (3, "finished")]
+        )
+
     def test_the_same_of_a_program_and_a_crash_is_the_models_own(self):
         program = 'import os, signal, sys\nos.kill(os.getpid(), getattr(signal, "SIG" + sys.argv[1]))\n'
         self.write("program.py", program)

@@ -103,14 +103,14 @@ class Forms:
 
         The very same bytes where there is none.
         """
-        return _without(data, sorted(self._found(data)))
+        return _without(data, _joined(self._found(data)))
 
     def hide_begun(self, data: bytes) -> tuple[bytes, bytes]:
         """Return (the beginning, with the names in the place of the forms; the rest, which may go on as one)."""
         cut = self._open_from(data)
         if len(data) < SURE and not self._short:  # most tokens
             return data[:cut], data[cut:]
-        found = sorted(self._found(data))
+        found = _joined(self._found(data))
         for start, end, _ in found:
             if start < cut < end:
                 cut = start if end == len(data) else end
@@ -197,15 +197,25 @@ class Forms:
         return known
 
 
+def _joined(found: Iterable[Place]) -> list[Place]:
+    """Return places in order, those that overlap as one."""
+    joined: list[Place] = []
+    for start, end, name in sorted(found):
+        if joined and start < joined[-1][1]:
+            before, until, name = joined.pop()
+            start, end = before, max(until, end)
+        joined.append((start, end, name))
+    return joined
+
+
 def _without(data: bytes, found: Sequence[Place]) -> bytes:
-    """Return bytes in which names stand in the places that were found, which are in order and may overlap."""
+    """Return bytes in which names stand in these places; the very same where there are none."""
     if not found:
         return data
     pieces, done = [], 0
     for start, end, name in found:
-        if start >= done:
-            pieces += [data[done:start], b"[" + name + b"]"]
-        done = max(done, end)
+        pieces += [data[done:start], b"[" + name + b"]"]
+        done = end
     return b"".join((*pieces, data[done:]))
 
 

@@ -77,6 +77,7 @@ class Database:
 
     def close(self) -> None:
         self._engine.dispose()
+        self.folder.close()
 
     def __enter__(self) -> Self:
         return self

@@ -55,6 +55,10 @@ class LogbookFolder:
         """The outputs, held open from the first time that they are asked for."""
         return OutputsRoom(self.path)
 
+    def close(self) -> None:
+        if "outputs" in vars(self):
+            self.outputs.close()
+
     def _lock_file(self) -> TextIO:
         try:
             path = self.path / "lock"

@@ -71,6 +71,7 @@ class Guard(Spawner):
 
     def start(self, wanted: ToStart) -> Process:
         if self._guardian.poll() is not None:
+            self._socket.close()
             self._begin()
         fds = {1: wanted.output, 2: wanted.error, **{fd: fd for fd in wanted.fds}}
         with open("/dev/null", "rb") as nothing:
