@@ -47,7 +47,7 @@ class Axis:
             share = math.log(max(value, 1e-300) / self.low) / math.log(self.high / self.low)
         else:
             share = (value - self.low) / (self.high - self.low)
-        return min(self.width - 1, max(0, int(share * self.width)))
+        return min(self.width - 1, int(min(1.0, max(0.0, share)) * self.width))
 
     def ticks(self) -> list[float]:
         """Return round values for the axis: 1, 2 and 5 of each decade, thinned to what has room."""

@@ -13,6 +13,7 @@ import msgspec
 from unvek.core.run.events.record import RunStart
 
 Range = tuple[float, float]  # seconds, from and to
+LARGEST = 2**63
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -158,9 +159,16 @@ def entry_as_json(entry: Entry) -> dict[str, Any]:
 def read_entry(content: Mapping[str, Any]) -> Entry | None:
     """Return the entry that JSON values hold; None where they are none, or lack what its kind should have."""
     kind = KINDS.get(name) if isinstance(name := content.get("entry"), str) else None
-    if kind is None:
+    if kind is None or not all(map(_is_possible, content.values())):
         return None
     try:
         return msgspec.convert(content, kind)
     except (msgspec.ValidationError, ValueError, RecursionError):
         return None
+
+
+def _is_possible(value: Any) -> bool:
+    """Whether a number, or each of a range, is one that a count, a size or a time can have."""
+    if isinstance(value, list):
+        return all(_is_possible(part) for part in value if not isinstance(part, list))
+    return not isinstance(value, int | float) or -LARGEST <= value <= LARGEST

@@ -14,13 +14,14 @@ from time import monotonic_ns
 from typing import Any
 
 from unvek.core.held_folder import file_rights_in, open_plain
+from unvek.core.run.events.event import parse_event
 from unvek.core.run.journal.entries import Continued, Entry, LaunchBegins, PlanBegins, entry_as_json, read_entry
 
 JOURNALS_KEPT = 10
 FIRST_PART = "-001"
 LARGEST_BYTES = 64 * 2**20
 Listener = Callable[[Entry], None]
-EventRead = Mapping[str, Any]  # a model's line, as it came: whoever uses a field of it must check it
+EventRead = Mapping[str, Any]  # a model's line, whose fields are what they should be
 
 
 class Journal:
@@ -115,11 +116,12 @@ def _content_of(line: bytes) -> Entry | EventRead | None:
     """Return what a line holds; None for one that is neither, such as one that a killed engine left half written."""
     try:
         content = json.loads(line)
+        if isinstance(content, dict) and "event" in content:  # a model's line may claim to be an entry too
+            parse_event(line)
+            return content
     except (ValueError, RecursionError):
         return None
-    if not isinstance(content, dict):
-        return None
-    return content if "event" in content else read_entry(content)  # a model's line may claim to be an entry too
+    return read_entry(content) if isinstance(content, dict) else None
 
 
 def latest_journal(folder: Path) -> Path | None:
