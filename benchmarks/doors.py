@@ -30,13 +30,15 @@ from unvek.core.ask.question import Question
 from unvek.core.ask.secrets import Secrets
 from unvek.core.errors import UnvekError
 from unvek.core.evidence.gathering import gather
-from unvek.core.evidence.outputs import OutputError, scores_of
+from unvek.core.evidence.outputs.arrays import numbers_of, scores_of
+from unvek.core.evidence.outputs.sounds import sound_of
+from unvek.core.evidence.outputs.source import OutputError
 from unvek.core.exchange.files import write_csv
 from unvek.core.exchange.importing import import_timings
 from unvek.core.findings.comparison.comparison import compare
 from unvek.core.findings.comparison.found import Comparison
 from unvek.core.logbook.store import Logbook
-from unvek.core.pictures import NoPictureError, open_picture
+from unvek.core.pictures import NoPictureError, open_frames, open_picture
 from unvek.core.plain_text import clean
 from unvek.core.plan.read import read_plan
 from unvek.core.run import machine_lock
@@ -367,6 +369,52 @@ class Pictures(Door):
         open_picture(io.BytesIO(data), 64)
 
 
+class MovingPictures(Pictures):
+    def right_ones(self) -> list[bytes]:
+        frames = [Image.fromarray(np.full((9, 12, 3), 20 * n, np.uint8)) for n in range(5)]
+        found = []
+        for form in ("GIF", "PNG", "WEBP"):
+            file = io.BytesIO()
+            frames[0].save(file, form, save_all=True, append_images=frames[1:])
+            found.append(file.getvalue())
+        return found
+
+    def put(self, data: bytes) -> None:
+        open_frames(io.BytesIO(data))
+
+
+class SoundFiles(Door):
+    refusals = (OutputError,)
+
+    def right_ones(self) -> list[bytes]:
+        from scipy.io import wavfile
+
+        found = []
+        for sort in (np.uint8, np.int16, np.int32, np.float32):
+            file = io.BytesIO()
+            wavfile.write(file, 8000, (50 * np.sin(np.arange(400) / 9) + 60).astype(sort).reshape(-1, 2))
+            found.append(file.getvalue())
+        return found
+
+    def put(self, data: bytes) -> None:
+        sound_of(data)
+
+
+class ArrayFiles(Door):
+    refusals = (OutputError,)
+
+    def right_ones(self) -> list[bytes]:
+        found = []
+        for array in (np.arange(12.0).reshape(3, 4), np.arange(5, dtype=np.int8), np.ones((2, 2), np.float16)):
+            file = io.BytesIO()
+            np.save(file, array)
+            found.append(file.getvalue())
+        return found
+
+    def put(self, data: bytes) -> None:
+        numbers_of(data)
+
+
 class Lock(Door):
     """What whoever holds the machine has written of himself."""
 
@@ -430,7 +478,8 @@ class Journals(Door):
 
 DOORS: Mapping[str, Callable[[Path], Door]] = {
     "plan": Plans, "events": Events, "worker's memory": Ring, "server's answer": Stream, "import": Imports,
-    "scores": ScoreFiles, "picture": Pictures, "lock": Lock, "journal": Journals,
+    "scores": ScoreFiles, "picture": Pictures, "moving picture": MovingPictures,
+    "sound": SoundFiles, "array": ArrayFiles, "lock": Lock, "journal": Journals,
 }  # fmt: skip
 
 

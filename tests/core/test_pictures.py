@@ -13,7 +13,7 @@ from PIL import Image
 
 from tests.support import ProjectTest
 from tests.written import WrittenLogbook
-from unvek.core.evidence.outputs import MEASURED_PIXELS
+from unvek.core.evidence.outputs.pictures import MEASURED_PIXELS
 from unvek.core.pictures import MOST_PIXELS, READERS, NoPictureError, open_picture, picture_size, shown_side
 
 EPS = b"""%!PS-Adobe-3.0 EPSF-3.0

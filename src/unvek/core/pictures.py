@@ -15,10 +15,13 @@ from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
 if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
     from PIL import Image
 
 READERS = ("PNG", "JPEG", "WEBP", "GIF", "BMP", "TIFF", "PPM")
 MOST_PIXELS = 64_000_000  # of a picture that is opened at all
+MOST_FRAME_PIXELS = 128_000_000  # of all frames of one output
 MOST_SHOWN_PIXELS = 32_000_000  # of all that are shown beside each other
 
 STDERR = 2
@@ -60,6 +63,30 @@ def open_picture(file: File, longest_side: int | None = None) -> Picture:
     except Image.DecompressionBombError as error:
         raise NoPictureError(f"it has far more than the {_megapixels(MOST_PIXELS)} that are read") from error
     except Exception as error:  # a decoder that is fed damage raises whatever it comes upon
+        raise NoPictureError("it is no picture, or damaged") from error
+
+
+def open_frames(file: File) -> "NDArray[np.uint8]":
+    """Return the frames of a moving picture, (frames, height, width, 3); one of a still. NoPictureError as above.
+
+    Frames are bytes, an eighth of what they would be as floats.
+    """
+    import numpy as np
+    from PIL import Image, ImageSequence
+
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            with Image.open(file, formats=READERS) as opened:
+                pixels = opened.width * opened.height * getattr(opened, "n_frames", 1)
+                if pixels > MOST_FRAME_PIXELS:
+                    most = _megapixels(MOST_FRAME_PIXELS)
+                    raise NoPictureError(f"its frames have {_megapixels(pixels)} together; at most {most} are read")
+                with _silent_library(opened.format):
+                    return np.stack([np.asarray(frame.convert("RGB")) for frame in ImageSequence.Iterator(opened)])
+    except NoPictureError:
+        raise
+    except Exception as error:
         raise NoPictureError("it is no picture, or damaged") from error
 
 

@@ -8,7 +8,8 @@ import numpy as np
 from tests.written import RIG, WrittenLogbook, picture
 from unvek.core.errors import InputError
 from unvek.core.evidence.gathering import gather
-from unvek.core.evidence.outputs import OutputError, scores_of
+from unvek.core.evidence.outputs.arrays import scores_of
+from unvek.core.evidence.outputs.source import OutputError
 from unvek.core.findings.comparison.comparison import compare
 from unvek.core.measures.image import ssim
 from unvek.core.pictures import NoPictureError, open_picture

@@ -18,7 +18,7 @@ class Kinds(unittest.TestCase):
                     self.assertEqual(kind.function, "")
                 else:
                     with self.assertRaises((ValueError, TypeError, AttributeError)):
-                        kind.work_out(None, None)
+                        kind.work_out(*([None] * (1 if kind.against == NOTHING else 2)))
         self.assertEqual(KINDS["holds"].work_out("in Loam", ("loam", "clay")), 0.5)
         self.assertFalse(set(RENAMED) & set(KINDS))
 
@@ -27,17 +27,28 @@ class Kinds(unittest.TestCase):
         picture, sure, unsure = rng.random((16, 16, 3)), np.log([[0.9, 0.1]] * 4), np.log([[0.4, 0.6]] * 4)
         own, near, far = (picture, picture, 1 - picture), ("a rose", "a rose", "soil"), (sure, sure, unsure)
         right = np.zeros(4, int)
+        few = "leaf " * 2
+        still, moved = np.zeros((9, 4, 4, 3)), np.zeros((9, 4, 4, 3))
+        moved[4] = 1.0
+        sine, loud = np.sin(np.arange(900.0)) / 2, np.clip(3 * np.sin(np.arange(900.0)), -1, 1)
         compared = {
+            "colour": own, "sharpness": (None, picture, picture), "flicker": (None, still, moved),
+            "bad-frames": (None, still, moved), "frame-count": (None, still, moved), "snr": (sine, sine, loud),
+            "spectral-distance": (sine, sine, loud), "clipping": (None, sine, loud), "silence": (None, sine, sine),
+            "loudness": (None, sine, sine), "relative-l2": (sine, sine, loud), "cosine": (sine, sine, -loud),
+            "largest-difference": (sine, sine, loud), "rouge-l": near, "loop": (None, few, few * 9),
+            "length": (None, few, few), "parses": (("light",), '{"light": 1}', "{}"), "answer": (("4",), "is 4", "is 5"),
             "ssim": own, "psnr": own, "edit": near, "exact": near, "kl": far, "top1": far,
             "holds": (("rose",), "a rose", "soil"), "perplexity": (right, sure, unsure), "scored": (right, sure, unsure),
         }  # fmt: skip
         self.assertEqual(set(compared), {kind.name for kind in KINDS.values() if kind.of != NUMBERS})
         for name, (held_against, good, bad) in compared.items():
             kind = KINDS[name]
+            rate = (8000,) if kind.takes_rate else ()
             pairs = [
-                (each, held_against) if kind.of != SCORES or kind.against == NOTHING else (held_against, each)
-                for each in (good, bad)
-            ]
+                (each, *rate) if held_against is None else (held_against, each) if kind.of == SCORES and kind.is_likeness
+                else (each, held_against, *rate) for each in (good, bad)
+            ]  # fmt: skip
             better, worse = (kind.work_out(*pair) for pair in pairs)
             if kind.better is None:
                 self.assertEqual(better, worse, name)
@@ -53,7 +64,9 @@ class Kinds(unittest.TestCase):
         self.assertEqual(len(digests), len(KINDS))
         self.assertEqual(told.definition({"better": "more", "summed_up": "mean"}).digest, told.definition().digest)
         self.assertNotEqual(told.definition({"unit": "ms"}).digest, told.definition({"unit": "s"}).digest)
-        self.assertEqual([kind.name for kind in KINDS.values() if kind.against == WANTED], ["holds"])
+        self.assertEqual(
+            [kind.name for kind in KINDS.values() if kind.against == WANTED], ["parses", "answer", "holds"]
+        )
 
     def test_a_measure_is_read_as_the_plan_says(self):
         measure = WantedMeasure(

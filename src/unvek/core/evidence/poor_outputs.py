@@ -7,10 +7,15 @@ import numpy as np
 from unvek.core.evidence.counted_runs import Truths
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.evidence.measurements import PoorOutputs
-from unvek.core.evidence.outputs import SOURCES, OutputError, Pictures, Scores, Source
+from unvek.core.evidence.outputs.arrays import Scores
+from unvek.core.evidence.outputs.pictures import Pictures
+from unvek.core.evidence.outputs.source import OutputError, Source
+from unvek.core.evidence.outputs.sources import SOURCES
 from unvek.core.logbook.store import Logbook
+from unvek.core.measures.kinds import PICTURES, SCORES, TEXTS
 
 MOST_OPENED = 4  # different outputs of a variant: where these are all blank, the others hardly differ
+LOOKED_AT = (PICTURES, TEXTS, SCORES)
 SAME, BLANK = "same", "blank"
 
 
@@ -24,7 +29,7 @@ def poor_outputs(
     if most is not None and np.count_nonzero(evidence.runs.finished) > most:
         return ()
     found = []
-    for source in (kind(logbook) for kind in SOURCES.values()):
+    for source in (SOURCES[sort](logbook) for sort in LOOKED_AT):
         for variant in evidence.variants:
             mine = evidence.runs.finished & evidence.runs.made_here & evidence.runs.of_variant(variant.name)
             runs = _by_digest(source, _asked(evidence, source, mine))

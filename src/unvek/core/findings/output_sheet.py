@@ -9,7 +9,9 @@ import numpy as np
 
 from unvek.core.errors import InputError
 from unvek.core.evidence.evidence import Evidence
-from unvek.core.evidence.outputs import OutputError, Pictures, Texts
+from unvek.core.evidence.outputs.pictures import Pictures
+from unvek.core.evidence.outputs.source import OutputError
+from unvek.core.evidence.outputs.texts import Texts
 from unvek.core.logbook.rows import RunRow
 from unvek.core.logbook.store import Logbook
 from unvek.core.run.events.record import is_from_elsewhere

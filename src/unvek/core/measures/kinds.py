@@ -6,13 +6,14 @@ no NumPy.
 """
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from importlib import import_module
 from types import MappingProxyType
 
-from unvek.core.measures.definition import LESS, MEAN, MEDIAN, MORE, SUMMED_UP, Definition, Measure
+from unvek.core.measures.definition import LESS, MEAN, MEDIAN, MORE, SHARE, SUMMED_UP, Definition, Measure
 
-PICTURES, TEXTS, SCORES = "pictures", "texts", "scores"  # the sorts of output that a kind reads
+# The sorts of output that a kind reads.
+PICTURES, SOUNDS, TEXTS, SCORES, ARRAYS = "pictures", "sounds", "texts", "scores", "arrays"
 NUMBERS = "numbers"  # what the model's side told: nothing is worked out
 REFERENCE, WANTED, NOTHING = (
     "the reference's output",
@@ -26,13 +27,15 @@ RENAMED = MappingProxyType({"contains": "holds"})  # kinds by the names that the
 class Option:
     """Something that a plan may say of a measure of some kind: one of `choices`, or a short text where there are none.
 
-    With `is_read_only` it says how values are read, and not what they are: it is no part of what tells them apart.
+    With `is_read_only` it says how values are read, and not what they are: it is no part of what tells them apart. With
+    `for_function` the kind's function takes it, a number from 0 on.
     """
 
     name: str
     choices: tuple[str, ...] = ()
     default: str | None = None
     is_read_only: bool = False
+    for_function: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -40,6 +43,7 @@ class Kind:
     """One kind. `version` goes up when its function comes to give other values: all are then worked out anew.
 
     counted_by: the kind that says how many tokens a value is of, where those of many texts come to one over all tokens.
+    takes_rate: the function is handed the samples a second too. wants_any: where a task wants nothing it has no value.
     """
 
     name: str
@@ -52,6 +56,8 @@ class Kind:
     options: tuple[Option, ...] = ()
     version: int = 1
     counted_by: str | None = None
+    takes_rate: bool = False
+    wants_any: bool = True
 
     @property
     def is_likeness(self) -> bool:
@@ -78,13 +84,21 @@ class Kind:
         """Return the measure that a plan asks for under a name of its own."""
         return self.definition(options).measure(name)
 
-    def work_out(self, *arguments: object) -> float:
+    def work_out(self, *arguments: object, options: Mapping[str, str] = MappingProxyType({})) -> float:
         """Return the value of an output (and of what it is held against); ValueError where there is none."""
         module, _, name = self.function.partition(":")
         found: Callable[..., float] = getattr(import_module(f"unvek.core.measures.{module}"), name)
-        return found(*arguments)
+        taken = {
+            option.name: options.get(option.name, option.default) for option in self.options if option.for_function
+        }
+        return found(*arguments, **taken)
 
 
+OUTPUT = "output"
+_OF_EVERY_KIND = (
+    Option(name=OUTPUT),  # a pattern: which of the files of a run
+    Option(name="better", choices=(LESS, MORE), is_read_only=True),
+)
 _TOLD_OPTIONS = (
     Option(name="unit"),
     Option(name="better", choices=(LESS, MORE), is_read_only=True),
@@ -93,10 +107,56 @@ _TOLD_OPTIONS = (
 
 KINDS: Mapping[str, Kind] = MappingProxyType(
     {
-        kind.name: kind
+        kind.name: kind if kind.of == NUMBERS else replace(kind, options=(*kind.options, *_OF_EVERY_KIND))
         for kind in (
             Kind(name="ssim", of=PICTURES, function="image:ssim"),
             Kind(name="psnr", of=PICTURES, function="image:psnr", unit="dB"),
+            Kind(name="colour", of=PICTURES, function="image:colour", better=LESS),
+            Kind(name="sharpness", of=PICTURES, function="image:sharpness", against=NOTHING, better=None),
+            Kind(name="flicker", of=PICTURES, function="frames:flicker", against=NOTHING, better=LESS),
+            Kind(
+                name="bad-frames",
+                of=PICTURES,
+                function="frames:bad_frame_count",
+                against=NOTHING,
+                better=LESS,
+                summed_up=MEAN,
+            ),
+            Kind(name="frame-count", of=PICTURES, function="frames:frame_count", against=NOTHING, better=None),
+            Kind(name="snr", of=SOUNDS, function="sound:snr", unit="dB"),
+            Kind(
+                name="spectral-distance",
+                of=SOUNDS,
+                function="sound:spectral_distance",
+                unit="dB",
+                better=LESS,
+                takes_rate=True,
+            ),
+            Kind(name="clipping", of=SOUNDS, function="sound:clipping", against=NOTHING, better=LESS, summed_up=MEAN),
+            Kind(name="silence", of=SOUNDS, function="sound:silence", against=NOTHING, better=None, takes_rate=True),
+            Kind(name="loudness", of=SOUNDS, function="sound:loudness", against=NOTHING, better=None, unit="dB"),
+            Kind(name="relative-l2", of=ARRAYS, function="array:relative_l2", better=LESS),
+            Kind(name="cosine", of=ARRAYS, function="array:cosine"),
+            Kind(name="largest-difference", of=ARRAYS, function="array:largest_difference", better=LESS),
+            Kind(name="rouge-l", of=TEXTS, function="text:rouge_l"),
+            Kind(name="loop", of=TEXTS, function="text:loop", against=NOTHING, better=LESS, summed_up=MEAN),
+            Kind(name="length", of=TEXTS, function="text:length", against=NOTHING, better=None),
+            Kind(
+                name="parses",
+                of=TEXTS,
+                function="text:parses",
+                against=WANTED,
+                summed_up=SHARE,
+                wants_any=False,
+            ),
+            Kind(
+                name="answer",
+                of=TEXTS,
+                function="text:answer",
+                against=WANTED,
+                summed_up=SHARE,
+                options=(Option(name="tolerance", default="0", for_function=True),),
+            ),
             Kind(name="edit", of=TEXTS, function="text:edit"),
             Kind(name="exact", of=TEXTS, function="text:exact", summed_up=MEAN),
             Kind(name="holds", of=TEXTS, function="text:holds", against=WANTED, summed_up=MEAN),

@@ -21,6 +21,7 @@ from unvek.core.units import parse_bytes, parse_duration, parse_share
 
 LONGEST_SHOWN = 60
 LONGEST_OPTION = 20  # characters of what a plan says of a measure, such as its unit
+LARGEST_OPTION = 1e100
 LARGEST_WHOLE = 2**63 - 1  # of settings: what other languages and the logbook hold too
 _MISSING = object()
 Quantity = TypeVar("Quantity", int, float)
@@ -90,6 +91,8 @@ class Table:
         """What a plan says of a measure, as its kind has it."""
         if option.choices:
             return self.choice(option.name, option.choices, option.default or option.choices[0])
+        if option.for_function:
+            return f"{self.number_or_none(option.name, 0.0, LARGEST_OPTION) or 0.0:g}"
         wanted = f"a text of up to {LONGEST_OPTION} characters"
         value = self.text(option.name, wanted=wanted)
         if len(value) > LONGEST_OPTION:

@@ -17,13 +17,14 @@ from unvek.core.errors import LogbookError
 from unvek.core.evidence.counted_runs import CountedRuns, Whole
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.evidence.measurements import WANTS_NOTHING, Measurements, Without
-from unvek.core.evidence.outputs import SOURCES, OutputError, Source, changed_outputs
+from unvek.core.evidence.outputs.source import OutputError, Source
+from unvek.core.evidence.outputs.sources import SOURCES, changed_outputs
 from unvek.core.evidence.partners import partners
 from unvek.core.evidence.poor_outputs import poor_outputs
 from unvek.core.logbook.rows import DefinitionRow
 from unvek.core.logbook.store import Logbook, Measurement
 from unvek.core.measures.definition import WORKED_OUT, Definition
-from unvek.core.measures.kinds import NUMBERS, WANTED, Kind
+from unvek.core.measures.kinds import NUMBERS, OUTPUT, WANTED, Kind
 from unvek.core.plan.digests import DigestCache
 from unvek.core.plan.model import WantedMeasure
 
@@ -162,17 +163,18 @@ class _Worker:
 
     def __init__(self, logbook: Logbook):
         self._logbook = logbook
-        self._sources: dict[str, Source] = {}
+        self._sources: dict[tuple[str, str | None], Source] = {}
         self._values: dict[tuple[Any, ...], tuple[float | None, str | None]] = {}
 
     def work_out(self, pair: Pair) -> tuple[float | None, str | None, bool]:
         """Return (value, why there is none, whether that lasts)."""
         kind, definition = pair.measure.of_kind, pair.definition
-        if kind.against == WANTED and not definition.wanted:
+        if kind.against == WANTED and kind.wants_any and not definition.wanted:
             return None, WANTS_NOTHING, True
-        if kind.of not in self._sources:
-            self._sources[kind.of] = SOURCES[kind.of](self._logbook)
-        source = self._sources[kind.of]
+        which = (kind.of, definition.options.get(OUTPUT))
+        if which not in self._sources:
+            self._sources[which] = SOURCES[kind.of](self._logbook, which[1])
+        source = self._sources[which]
         runs = (pair.run, pair.against) if kind.is_likeness else (pair.run,)
         try:
             key = (definition.digest, *map(source.digest, runs))
@@ -188,7 +190,8 @@ class _Worker:
     ) -> tuple[float | None, str | None]:
         ours, *theirs = (_content(source, run, run != runs[0]) for run in runs)
         try:
-            value = kind.work_out(*source.arguments(kind, ours, theirs[0] if theirs else None, definition.wanted))
+            arguments = source.arguments(kind, ours, theirs[0] if theirs else None, definition.wanted)
+            value = kind.work_out(*arguments, options=definition.options)
         except ValueError as error:  # two sizes, or too small for this measure
             return None, str(error)[:LONGEST_REASON]
         return (value, None) if np.isfinite(value) else (None, f"it came to {value}, which is no number")

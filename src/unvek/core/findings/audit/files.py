@@ -4,7 +4,9 @@ from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
 
 from unvek.core.evidence.evidence import Evidence
-from unvek.core.evidence.outputs import OutputError, Pictures, changed_outputs
+from unvek.core.evidence.outputs.pictures import Pictures
+from unvek.core.evidence.outputs.source import OutputError
+from unvek.core.evidence.outputs.sources import changed_outputs
 from unvek.core.evidence.poor_outputs import poor_outputs
 from unvek.core.findings.audit.confounder import DOUBT, NOTE, UNFAIR, Confounder
 from unvek.core.findings.audit.put_out import poor_findings

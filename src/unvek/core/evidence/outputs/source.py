@@ -1,0 +1,112 @@
+"""What a sort of output is: which files are of it, and how one is read."""
+
+import hashlib
+import os
+from abc import ABC, abstractmethod
+from collections.abc import Sequence
+from pathlib import Path, PurePath
+from typing import Any, ClassVar
+
+import numpy as np
+
+from unvek.core.evidence.measurements import MADE_NONE
+from unvek.core.held_folder import open_plain
+from unvek.core.logbook.rows import OutputRow
+from unvek.core.logbook.store import Logbook
+from unvek.core.measures.kinds import NOTHING, Kind
+from unvek.core.units import bytes_words
+
+MOST_HELD, MOST_HELD_BYTES = 64, 2**29  # outputs kept at hand: mostly the reference's, which others are held against
+CHANGED, GONE = "its file is not the one any more that the run made", "its file is gone, or can't be read"
+
+
+class OutputError(Exception):
+    """Why a run's output can't be had. `lasts` says whether that stays so: a file may be put back."""
+
+    def __init__(self, why: str, lasts: bool = True):
+        super().__init__(why)
+        self.lasts = lasts
+
+
+class Source(ABC):
+    """Outputs of one sort: the first file of each run whose name ends as theirs do."""
+
+    name: ClassVar[str]
+    endings: ClassVar[tuple[str, ...]]
+    largest_bytes: ClassVar[int]
+
+    def __init__(self, logbook: Logbook, pattern: str | None = None):
+        """pattern: of the names of the files that are meant, where a run makes several."""
+        self._folder = logbook.folder.path
+        self._first: dict[int, OutputRow] = {}
+        self._all: dict[int, list[OutputRow]] = {}
+        for output in logbook.outputs():
+            if output.path.lower().endswith(self.endings) and (pattern is None or PurePath(output.path).match(pattern)):
+                self._first.setdefault(output.run, output)
+                self._all.setdefault(output.run, []).append(output)
+        self._held: dict[str, Any] = {}
+        self._held_bytes = 0
+
+    def digest(self, run: int) -> str:
+        """Return the digest of a run's output; OutputError where it has none."""
+        return self._output(run).digest
+
+    def content(self, run: int) -> Any:
+        """Return a run's output; OutputError where it has none, or the file is damaged, out of bounds or another."""
+        output = self._output(run)
+        if output.digest not in self._held:
+            self._hold(output.digest, self._read(self._bytes(output)))
+        return self._held[output.digest]
+
+    def _hold(self, digest: str, content: Any) -> None:
+        """Keep an output at hand, in the place of others that were read before."""
+        while self._held and (len(self._held) >= MOST_HELD or self._held_bytes + _size(content) > MOST_HELD_BYTES):
+            self._held_bytes -= _size(self._held.pop(next(iter(self._held))))
+        self._held[digest] = content
+        self._held_bytes += _size(content)
+
+    def path(self, run: int) -> Path | None:
+        """Return the file of a run's output, once it is known to be that; None where there is none of this sort.
+
+        Raises OutputError where the file is another.
+        """
+        if run not in self._first:
+            return None
+        output = self._first[run]
+        if output.digest not in self._held:
+            self._bytes(output)
+        return self._folder / output.path
+
+    def _output(self, run: int) -> OutputRow:
+        if run not in self._first:
+            raise OutputError(f"{MADE_NONE} {self.name}")
+        return self._first[run]
+
+    def _bytes(self, output: OutputRow) -> bytes:
+        """Read a file and hold it against its digest."""
+        if output.bytes > self.largest_bytes:
+            raise OutputError(f"its {self.name} has more than {bytes_words(self.largest_bytes)}")
+        try:
+            with os.fdopen(open_plain(self._folder / output.path), "rb") as file:
+                data = file.read(output.bytes + 1)
+        except OSError as error:
+            raise OutputError(GONE, lasts=False) from error
+        if hashlib.sha256(data).hexdigest() != output.digest:
+            raise OutputError(CHANGED, lasts=False)
+        return data
+
+    @abstractmethod
+    def _read(self, data: bytes) -> Any:
+        """Return what a file holds; OutputError where that is damaged or out of bounds."""
+
+    def arguments(self, kind: Kind, ours: Any, theirs: Any, wanted: Sequence[str]) -> tuple[Any, ...]:
+        """Return what a kind's function is handed for an output, and what that is held against."""
+        return (ours, theirs) if kind.is_likeness else (ours,) if kind.against == NOTHING else (ours, wanted)
+
+
+def _size(content: Any) -> int:
+    """Return the bytes of an output as it is held: of its arrays, or its text."""
+    parts = content if isinstance(content, tuple) else (content,)
+    return sum(
+        part.nbytes if isinstance(part, np.ndarray) else len(part) for part in parts if not isinstance(part, int)
+    )

@@ -1,0 +1,63 @@
+"""The colour difference agrees with its published test data, the space with what the standard gives."""
+
+import unittest
+
+import numpy as np
+from scipy import ndimage
+
+from unvek.core.measures.colours import ciede2000, lab
+from unvek.core.measures.image import LUMINANCE, colour, sharpness
+
+# Sharma, Wu and Dalal (2005), table 1: L*, a*, b* of two colours, and their difference.
+PAIRS = np.array([
+    (50.0000, 2.6772, -79.7751, 50.0000, 0.0000, -82.7485, 2.0425), (50.0000, 3.1571, -77.2803, 50.0000, 0.0000, -82.7485, 2.8615),
+    (50.0000, 2.8361, -74.0200, 50.0000, 0.0000, -82.7485, 3.4412), (50.0000, -1.3802, -84.2814, 50.0000, 0.0000, -82.7485, 1.0000),
+    (50.0000, -1.1848, -84.8006, 50.0000, 0.0000, -82.7485, 1.0000), (50.0000, -0.9009, -85.5211, 50.0000, 0.0000, -82.7485, 1.0000),
+    (50.0000, 0.0000, 0.0000, 50.0000, -1.0000, 2.0000, 2.3669), (50.0000, -1.0000, 2.0000, 50.0000, 0.0000, 0.0000, 2.3669),
+    (50.0000, 2.4900, -0.0010, 50.0000, -2.4900, 0.0009, 7.1792), (50.0000, 2.4900, -0.0010, 50.0000, -2.4900, 0.0010, 7.1792),
+    (50.0000, 2.4900, -0.0010, 50.0000, -2.4900, 0.0011, 7.2195), (50.0000, 2.4900, -0.0010, 50.0000, -2.4900, 0.0012, 7.2195),
+    (50.0000, -0.0010, 2.4900, 50.0000, 0.0009, -2.4900, 4.8045), (50.0000, -0.0010, 2.4900, 50.0000, 0.0010, -2.4900, 4.8045),
+    (50.0000, -0.0010, 2.4900, 50.0000, 0.0011, -2.4900, 4.7461), (50.0000, 2.5000, 0.0000, 50.0000, 0.0000, -2.5000, 4.3065),
+    (50.0000, 2.5000, 0.0000, 73.0000, 25.0000, -18.0000, 27.1492), (50.0000, 2.5000, 0.0000, 61.0000, -5.0000, 29.0000, 22.8977),
+    (50.0000, 2.5000, 0.0000, 56.0000, -27.0000, -3.0000, 31.9030), (50.0000, 2.5000, 0.0000, 58.0000, 24.0000, 15.0000, 19.4535),
+    (50.0000, 2.5000, 0.0000, 50.0000, 3.1736, 0.5854, 1.0000), (50.0000, 2.5000, 0.0000, 50.0000, 3.2972, 0.0000, 1.0000),
+    (50.0000, 2.5000, 0.0000, 50.0000, 1.8634, 0.5757, 1.0000), (50.0000, 2.5000, 0.0000, 50.0000, 3.2592, 0.3350, 1.0000),
+    (60.2574, -34.0099, 36.2677, 60.4626, -34.1751, 39.4387, 1.2644), (63.0109, -31.0961, -5.8663, 62.8187, -29.7946, -4.0864, 1.2630),
+    (61.2901, 3.7196, -5.3901, 61.4292, 2.2480, -4.9620, 1.8731), (35.0831, -44.1164, 3.7933, 35.0232, -40.0716, 1.5901, 1.8645),
+    (22.7233, 20.0904, -46.6940, 23.0331, 14.9730, -42.5619, 2.0373), (36.4612, 47.8580, 18.3852, 36.2715, 50.5065, 21.2231, 1.4146),
+    (90.8027, -2.0831, 1.4410, 91.1528, -1.6435, 0.0447, 1.4441), (90.9257, -0.5406, -0.9208, 88.6381, -0.8985, -0.7239, 1.5381),
+    (6.7747, -0.2908, -2.4247, 5.8714, -0.0985, -2.2286, 0.6377), (2.0776, 0.0795, -1.1350, 0.9033, -0.0636, -0.5514, 0.9082),
+])  # fmt: skip
+
+
+class Colours(unittest.TestCase):
+    def test_the_difference_is_as_published(self):
+        for one, other in ((PAIRS[:, :3], PAIRS[:, 3:6]), (PAIRS[:, 3:6], PAIRS[:, :3])):
+            np.testing.assert_allclose(ciede2000(one, other), PAIRS[:, 6], atol=1e-4)
+
+    def test_the_space_is_that_of_the_standard(self):
+        known = {(1, 1, 1): (100, 0, 0), (0, 0, 0): (0, 0, 0), (1, 0, 0): (53.24, 80.09, 67.20),
+                 (0, 1, 0): (87.73, -86.18, 83.18), (0, 0, 1): (32.30, 79.19, -107.86), (0.5, 0.5, 0.5): (53.39, 0, 0)}  # fmt: skip
+        for rgb, wanted in known.items():
+            np.testing.assert_allclose(lab(np.array(rgb, float)), wanted, atol=0.06, err_msg=str(rgb))
+
+    def test_of_pictures_it_is_the_mean_over_pixels_however_they_are_held(self):
+        rng = np.random.default_rng(2)
+        a, b = (rng.integers(0, 256, (90, 101, 3), np.uint8) for _ in range(2))
+        wanted = float(np.mean(ciede2000(lab(a / 255), lab(b / 255))))
+        self.assertAlmostEqual(colour(a, b), wanted, places=10)
+        self.assertAlmostEqual(colour(a / 255, b / 255), wanted, places=10)
+        self.assertEqual(colour(a, a), 0)
+        self.assertRaisesRegex(ValueError, "one shape", colour, a, b[1:])
+
+    def test_sharpness_is_the_variance_of_the_laplacian(self):
+        picture = np.random.default_rng(3).random((20, 30, 3))
+        wanted = np.var(ndimage.laplace(picture @ LUMINANCE)[1:-1, 1:-1])
+        self.assertAlmostEqual(sharpness(picture), float(wanted), places=12)
+        self.assertLess(sharpness(ndimage.gaussian_filter(picture, (1, 1, 0))), sharpness(picture) / 4)
+        self.assertEqual(sharpness(np.full((5, 5, 3), 0.3)), 0)
+        self.assertRaises(ValueError, sharpness, picture[:2])
+
+
+if __name__ == "__main__":
+    unittest.main()
