@@ -14,7 +14,7 @@ SOURCE = Path(unvek.__file__).parent
 ROOMS = (
     "probe", "core", "core/stats", "core/stats/over_launches", "core/stats/over_tasks", "core/stats/conclusions", "core/measures", "core/plan", "core/rig", "core/ask",
     "core/run", "core/run/events", "core/run/journal", "core/run/processes", "core/run/engine", "core/run/runners", "core/run/runners/asker",
-    "core/logbook/upgrades", "core/logbook", "core/exchange", "core/evidence", "core/evidence/outputs",
+    "core/logbook/upgrades", "core/logbook", "core/exchange", "core/evidence/outputs", "core/evidence",
     "core/findings", "core/findings/log", "core/findings/audit", "core/findings/comparison", "core/findings/curve", "core/findings/tradeoff",
     "core/session", "show", "show/terminal", "show/results", "show/live", "show/picture", "demo", "cli", ".",
 )  # fmt: skip

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 # Why a run has no value: where that is no fault, and where it may be one.
-WANTS_NOTHING, MADE_NONE = "its task wants nothing of a text", "it made no"
+WANTS_NOTHING = "its task wants nothing of a text"
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,7 +9,6 @@ from typing import Any, ClassVar
 
 import numpy as np
 
-from unvek.core.evidence.measurements import MADE_NONE
 from unvek.core.held_folder import open_plain
 from unvek.core.logbook.rows import OutputRow
 from unvek.core.logbook.store import Logbook
@@ -17,6 +16,7 @@ from unvek.core.measures.kinds import NOTHING, Kind
 from unvek.core.units import bytes_words
 
 MOST_HELD, MOST_HELD_BYTES = 64, 2**29  # outputs kept at hand: mostly the reference's, which others are held against
+MADE_NONE = "it made no"
 CHANGED, GONE = "its file is not the one any more that the run made", "its file is gone, or can't be read"
 
 

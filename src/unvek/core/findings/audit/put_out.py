@@ -6,7 +6,8 @@ from collections.abc import Iterable, Iterator
 import numpy as np
 
 from unvek.core.evidence.evidence import Evidence
-from unvek.core.evidence.measurements import MADE_NONE, WANTS_NOTHING, PoorOutputs
+from unvek.core.evidence.measurements import WANTS_NOTHING, PoorOutputs
+from unvek.core.evidence.outputs.source import MADE_NONE
 from unvek.core.evidence.poor_outputs import BLANK
 from unvek.core.findings.audit.confounder import DOUBT, Confounder
 from unvek.core.units import counted
