@@ -5,7 +5,6 @@ import select
 import socket
 import subprocess
 import sys
-from collections import deque
 from collections.abc import Sequence
 from pathlib import Path
 from time import monotonic, monotonic_ns
@@ -51,7 +50,8 @@ class Guard(Spawner):
 
     def __init__(self) -> None:
         self._processes: dict[int, GuardedProcess] = {}
-        self._answers: deque[dict[str, Any]] = deque()
+        self._answers: dict[int, dict[str, Any]] = {}  # by the number of what was asked
+        self._number = 0
         self._begin()
 
     def _begin(self) -> None:
@@ -76,20 +76,18 @@ class Guard(Spawner):
         fds = {1: wanted.output, 2: wanted.error, **{fd: fd for fd in wanted.fds}}
         with open("/dev/null", "rb") as nothing:
             fds = {0: nothing.fileno(), **fds}
-            self._ask(
+            answer = self._asked(
                 fds=tuple(fds.values()), do="start", command=list(wanted.command),
                 program=wanted.program or wanted.command[0], folder=str(wanted.folder),
                 environment=dict(wanted.environment), to_have=list(fds),
             )  # fmt: skip
-            answer = self._answer()
         if "pid" not in answer:
             raise StartError(answer.get("error", "the process that starts others has been killed; try again"))
         process = self._processes[answer["pid"]] = GuardedProcess(self, answer["pid"])
         return process
 
     def end_family(self, mark: str) -> None:
-        self._ask(do="end", mark=mark)
-        if not self._answer():
+        if not self._asked(do="end", mark=mark):
             end_marked(mark)
 
     def hear(self, seconds: float) -> bool:
@@ -116,7 +114,7 @@ class Guard(Spawner):
 
     def _take(self, told: dict[str, Any]) -> None:
         if "code" not in told:
-            self._answers.append(told)
+            self._answers[told["number"]] = told
             return
         process = self._processes.pop(told["pid"], None)
         if process is not None:
@@ -124,20 +122,23 @@ class Guard(Spawner):
                 code=told["code"], at_ns=told["at_ns"], cpu_s=told["cpu_s"], peak_bytes=1024 * told["peak_kib"]
             )
 
-    def _ask(self, fds: Sequence[int] = (), **content: Any) -> None:
-        data = json.dumps(content).encode() + b"\n"
+    def _asked(self, fds: Sequence[int] = (), **content: Any) -> dict[str, Any]:
+        """Ask for something, and return the answer; an empty one where none comes."""
+        self._number += 1
+        data = json.dumps({**content, "number": self._number}).encode() + b"\n"
         try:
             sent = socket.send_fds(self._socket, [data], list(fds)) if fds else 0
             self._socket.sendall(data[sent:])
         except OSError:
             self._gone()
-
-    def _answer(self) -> dict[str, Any]:
-        """Return the answer to what was asked last; an empty one where none comes."""
+            return {}
         until_s = monotonic() + ANSWERS_WITHIN_S
-        while not self._answers and monotonic() < until_s and self.hear(max(0.0, until_s - monotonic())):
-            pass
-        return self._answers.popleft() if self._answers else {}
+        while self._number not in self._answers:
+            if monotonic() >= until_s or not self.hear(max(0.0, until_s - monotonic())):
+                break
+        answer = self._answers.pop(self._number, {})
+        self._answers.clear()  # of what was given up before
+        return answer
 
     def _gone(self) -> bool:
         """The guardian has been killed: what it had started has come to this process, and is killed too."""

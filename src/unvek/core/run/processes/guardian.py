@@ -23,7 +23,6 @@ if TYPE_CHECKING:
     from typing import Any
 
 MOST_FDS = 16
-FIRST_OWN_FD = 256  # where what came is put: out of the way of the numbers that a process is to have it under
 END_WITHIN_S = 5.0
 RESTORED = (signal.SIGPIPE, signal.SIGXFSZ)  # Python ignores these, and what it starts would
 
@@ -59,9 +58,7 @@ class Guardian:
         for level, kind, content in beside:
             if level == socket.SOL_SOCKET and kind == socket.SCM_RIGHTS:
                 fds = array.array("i", content[: len(content) // 4 * 4])
-                for fd in fds:
-                    self._fds.append(fcntl.fcntl(fd, fcntl.F_DUPFD_CLOEXEC, FIRST_OWN_FD))
-                    os.close(fd)
+                self._fds += fds
         if not data:
             return False
         *lines, self._rest = (self._rest + data).split(b"\n")
@@ -71,7 +68,7 @@ class Guardian:
                 self._start(request)
             else:
                 self._end(request["mark"].encode())
-                self._tell({"ended_all": True})
+                self._tell({"number": request["number"]})
         return True
 
     def _tell(self, content: Any) -> None:
@@ -81,7 +78,7 @@ class Guardian:
             pass  # the engine has gone: the socket says so
 
     def _start(self, request: Any) -> None:
-        fds = [self._fds.pop(0) for _ in request["to_have"]]
+        fds = [moved_above(self._fds.pop(0), max(request["to_have"])) for _ in request["to_have"]]
         try:
             os.chdir(request["folder"])
             actions = [(os.POSIX_SPAWN_DUP2, fd, number) for fd, number in zip(fds, request["to_have"], strict=True)]
@@ -94,10 +91,11 @@ class Guardian:
                 setsigdef=RESTORED,
             )
         except (OSError, ValueError) as error:
-            self._tell({"error": getattr(error, "strerror", None) or str(error)})
+            why = getattr(error, "strerror", None) or str(error)
+            self._tell({"number": request["number"], "error": why})
         else:
             self._started.add(pid)
-            self._tell({"pid": pid})
+            self._tell({"number": request["number"], "pid": pid})
         finally:
             os.chdir("/")
             for fd in fds:
@@ -152,6 +150,13 @@ class Guardian:
             except ChildProcessError:
                 return
             sleep(0.002)
+
+
+def moved_above(fd: int, number: int) -> int:
+    """Give a descriptor a number above those that a process is to have its own under: none is then written over."""
+    moved = fcntl.fcntl(fd, fcntl.F_DUPFD_CLOEXEC, number + 1)
+    os.close(fd)
+    return moved
 
 
 def found(program: str, environment: dict[str, str]) -> str:
