@@ -55,6 +55,12 @@ class Kinds(unittest.TestCase):
             else:
                 self.assertTrue(better > worse if kind.better == MORE else better < worse, (name, better, worse))
 
+    def test_which_way_is_better_is_the_kinds_unless_the_plan_turns_it_round(self):
+        for kind in KINDS.values():
+            self.assertEqual(kind.definition().better, kind.better, kind.name)
+            self.assertEqual(kind.definition({"better": "less"}).better, "less")
+            self.assertEqual(kind.definition({"better": "less"}).digest, kind.definition().digest)
+
     def test_a_definition_is_told_apart_by_what_decides_its_values_alone(self):
         holds, told = KINDS["holds"], KINDS["told"]
         self.assertNotEqual(holds.definition({}, ("loam",)).digest, holds.definition({}, ("clay",)).digest)

@@ -38,6 +38,14 @@ def run(model, job, probe):
         os.close(os.open("leaf", os.O_CREAT | os.O_WRONLY, dir_fd=at)); os.close(at)
     if do == "no-utf-8":
         open(os.path.join(os.fsencode(str(out)), b"\\xff\\x1b[2J.bin"), "wb").close()
+    if do == "squats":
+        logbook = out.parent.parent
+        for name in ("outputs/.making-L%05d-0001", "outputs/L%05d-0001", "logs/L%05d.log"):
+            for launch in range(1, 40):
+                try: os.makedirs(logbook / (name % launch) / "taken")
+                except OSError: pass
+        if job.seed == 1: os.symlink(job.settings["victim"] + "/new.log", logbook / "logs" / "L00041.log")
+        (out / ".copy-").mkdir()
     if do == "many":
         for n in range(1100): (out / ("%04d.bin" % n)).write_bytes(b"")
 """
@@ -99,6 +107,18 @@ class HostileOutputs(ProjectTest):
         self.assertEqual((left, list(outputs.glob(".making-*"))), ([], []))
         copied = self.folder / "logbook" / runs["hard-link"]["outputs"][1]["path"]
         self.assertNotEqual(copied.stat().st_ino, self.before.st_ino)
+
+    def test_names_that_a_run_has_taken_beforehand_stop_no_other(self):
+        self.write("model.py", HOSTILE)
+        names = ("squats", "links", "hard-link")
+        plan = self.write_plan(*(variant(name, do=name, victim=str(self.victim)) for name in names), task(seeds=(1, 2)))
+        plan.write_text(plan.read_text().replace('reference = "slow"', 'reference = "squats"'))
+        self.unvek("run")
+        rows = self.log()
+        self.assertEqual([row["status"] for row in rows], ["finished"] * 6)
+        for row in rows:
+            for output in self.result("show", str(row["run"]))["outputs"]:
+                self.assertEqual(output["state"], "as made", output)
 
     def test_a_program_whose_folder_became_a_link_has_nothing_removed_there(self):
         self.write("program.py", PROGRAM)

@@ -5,14 +5,16 @@ It is its owner's alone, unless the owner opens it: what is made in a folder lat
 
 import fcntl
 import os
+import stat
 from collections.abc import Iterator
 from contextlib import contextmanager
 from functools import cached_property
 from pathlib import Path
 from typing import TextIO
+from uuid import uuid4
 
 from unvek.core.errors import LogbookBusyError, LogbookError
-from unvek.core.held_folder import file_rights_in, open_plain
+from unvek.core.held_folder import HeldFolder, file_rights_in, open_plain
 from unvek.core.plain_text import clean
 from unvek.core.plan.model import Plan
 from unvek.core.run.outputs_room import ROOM, OutputsRoom
@@ -48,16 +50,28 @@ class LogbookFolder:
             raise self._unwritable(error) from error
 
     def log_path(self, launch: int) -> Path:
-        return self.path / "logs" / f"L{launch:05}.log"
+        """Return where the log of a launch lies: under another name where something else has this one."""
+        name = f"L{launch:05}.log"
+        try:
+            if not stat.S_ISREG(os.stat(name, dir_fd=self.logs.fd, follow_symlinks=False).st_mode):
+                name = f"L{launch:05}-{uuid4().hex}.log"
+        except FileNotFoundError:
+            pass
+        return self.path / "logs" / name
 
     @cached_property
     def outputs(self) -> OutputsRoom:
         """The outputs, held open from the first time that they are asked for."""
         return OutputsRoom(self.path)
 
+    @cached_property
+    def logs(self) -> HeldFolder:
+        return HeldFolder.opened(self.path / "logs")
+
     def close(self) -> None:
-        if "outputs" in vars(self):
-            self.outputs.close()
+        for held in ("outputs", "logs"):
+            if held in vars(self):
+                getattr(self, held).close()
 
     def _lock_file(self) -> TextIO:
         try:

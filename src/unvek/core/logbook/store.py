@@ -94,6 +94,10 @@ class Logbook(LogbookReading):
                 .values(load_s=load_s, error=error, about=about)
             )
 
+    @property
+    def logs(self) -> int:
+        return self.folder.logs.fd
+
     def log_path(self, launch: int) -> Path:
         return self.folder.log_path(launch)
 

@@ -76,7 +76,7 @@ class Kind:
             },
             wanted=tuple(wanted) if self.against == WANTED else (),
             unit=chosen.get("unit") or self.unit,
-            better=chosen.get("better", self.better),
+            better=chosen.get("better") or self.better,
             summed_up=chosen.get("summed_up") or self.summed_up,
         )
 

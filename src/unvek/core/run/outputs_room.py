@@ -4,6 +4,7 @@ A run may put anything there, and put something else in the folder's own place. 
 nothing outside is read or changed, and what can't be an output is refused with a word.
 """
 
+import errno
 import hashlib
 import io
 import os
@@ -13,6 +14,7 @@ from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO, NamedTuple, cast
+from uuid import uuid4
 
 from unvek.core.held_folder import HeldFolder, open_plain, remove
 from unvek.core.plain_text import clean
@@ -23,6 +25,8 @@ MOST_TOLD = 20  # of what was refused
 LARGEST_TEXT = 16 * 2**20  # bytes of a file that a secret is taken out of
 AT_A_TIME, OVERLAP = 2**20, 2**12
 REPLACED = "the folder for its outputs was replaced by something else: none of them was kept"
+
+OF_DISK = (errno.ENOSPC, errno.EDQUOT, errno.EFBIG, errno.EIO, errno.EROFS)
 
 Hide = Callable[[bytes], bytes]
 
@@ -84,9 +88,17 @@ class OutputsRoom:
         self._held.close()
 
     def make(self, launch: int, place: int) -> MakingFolder:
-        name = f"{MAKING}{_name(launch, place)}"
+        name = self._free(f"{MAKING}{_name(launch, place)}")
         os.mkdir(name, self._mode, dir_fd=self._held.fd)
         return MakingFolder(self._held, name)
+
+    def _free(self, name: str) -> str:
+        """Return a name that nothing has: this one, or one that nobody can foresee where a model has taken it."""
+        try:
+            os.stat(name, dir_fd=self._held.fd, follow_symlinks=False)
+        except FileNotFoundError:
+            return name
+        return f"{name}-{uuid4().hex}"
 
     def clear(self, launch: int, places: Container[int]) -> None:
         """Remove what runs had put here that were killed: unfinished, or of the latest launch and no run of it.
@@ -112,15 +124,19 @@ class OutputsRoom:
         except OSError:
             self._drop(making)
             return Taken(error=REPLACED)
-        lasting = _name(launch, place)
+        lasting = self._free(_name(launch, place))
         with folder:
             taking = _Taking(folder, f"{ROOM}/{lasting}", self._mode, hide)
             files = taking.files()
         if not taking.holds_any:
             self._drop(making)
-        else:
+            return Taken(refused=taking.refused)
+        try:
             os.rename(making.name, lasting, src_dir_fd=self._held.fd, dst_dir_fd=self._held.fd)
-            os.fsync(self._held.fd)
+        except OSError as error:
+            _raise_of_disk(error)
+            return Taken(refused=taking.refused, error=f"its outputs can't be kept: {error.strerror}")
+        os.fsync(self._held.fd)
         return Taken(tuple(files), taking.refused)
 
     def _drop(self, making: MakingFolder) -> None:
@@ -161,6 +177,9 @@ class _Taking:
                 self._refuse(found.path, str(error))
                 if error.tells:
                     self._folder.remove(found.path)
+            except OSError as error:
+                _raise_of_disk(error)
+                self._refuse(found.path, f"something that can't be kept ({error.strerror})")
         for name in self._telling_folders:
             self._folder.remove(name)
         return sorted(kept, key=lambda file: file.path)
@@ -238,7 +257,7 @@ class _Taking:
 @contextmanager
 def _replaced(name: str, folder: int, content: bytes | None) -> Iterator[BinaryIO]:
     """Put a file of this content, or else a copy of it, in the place of a file; give it, open."""
-    copy = f".copy-{os.getpid()}"
+    copy = f".copy-{uuid4().hex}"
     fd = open_plain(copy, os.O_RDWR | os.O_CREAT | os.O_EXCL, folder=folder)
     with os.fdopen(fd, "w+b") as file:
         if content is not None:
@@ -249,6 +268,12 @@ def _replaced(name: str, folder: int, content: bytes | None) -> Iterator[BinaryI
         file.flush()
         os.rename(copy, name, src_dir_fd=folder, dst_dir_fd=folder)
         yield file
+
+
+def _raise_of_disk(error: OSError) -> None:
+    """Raise an error that is the disk's, which no other run can do about; any other comes of what a run put there."""
+    if error.errno in OF_DISK:
+        raise error
 
 
 def _name(launch: int, place: int) -> str:

@@ -35,6 +35,10 @@ class Keeper(Protocol):
     def keep_run(self, run: RunRecord, outputs: Sequence[OutputFile] = ()) -> int:
         """Keep a run with the outputs that were taken, and return its number."""
 
+    @property
+    def logs(self) -> int | None:
+        """The descriptor of the folder of logs, held open."""
+
     def log_path(self, launch: int) -> Path:
         """Return where what a launch prints is to go."""
 

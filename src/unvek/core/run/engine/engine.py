@@ -199,6 +199,7 @@ class Engine:
         recording, loaded = Recording(), launch.loaded
         asked_s = monotonic()
         outcome = self._followed(launch, cell, out, recording)
+        stopped_ns = monotonic_ns()
         if launch.loaded != loaded:  # something was imported during the run
             self._describe(launch)
         is_again = outcome.from_outside and (run.slot, warm_up) not in self._again
@@ -212,7 +213,7 @@ class Engine:
         if taken.error is not None:
             recording.note_fault(REFUSED, taken.error)
             outcome = Outcome(FAILED, taken.error) if outcome.status == FINISHED else outcome
-        sifted = self._sieve.sift(recording.progress(stopped_ns=monotonic_ns()))
+        sifted = self._sieve.sift(recording.progress(stopped_ns))
         self.told |= sifted.words
         progress = sifted.progress
         start = replace(start, started_at=_started_at(progress.time_s))

@@ -44,7 +44,7 @@ class Launch:
         self.number = number
         self.round = round_number
         self.variant = variant
-        self.log = PrintedLog(bench.keeper.log_path(number), secrets)
+        self.log = PrintedLog(bench.keeper.log_path(number), secrets, bench.keeper.logs)
         self.place = 0
         self.alive = False
         self.load_s: float | None = None

@@ -28,8 +28,11 @@ SETTLES_WITHIN_S, LOOK_EVERY_S = 1.0, 0.001
 class PrintedLog:
     """The log of one launch. Its processes append to it; the engine only reads, and shortens it where it runs over."""
 
-    def __init__(self, path: Path, secrets: Secrets | None = None):
+    def __init__(self, path: Path, secrets: Secrets | None = None, folder: int | None = None):
+        """folder: the descriptor of the folder that it lies in, where somebody may put another in its place."""
         self.path = path
+        self._name = path if folder is None else path.name
+        self._folder = folder
         self._secrets = secrets or Secrets(())
         self._start = 0
         self._stream = self._secrets.stream()
@@ -65,7 +68,8 @@ class PrintedLog:
             clean = clean[os.write(self._fd, clean) :]
 
     def _opened(self) -> int:
-        return open_plain(self.path, os.O_WRONLY | os.O_APPEND | os.O_CREAT, file_rights_in(self.path.parent))
+        rights = file_rights_in(self.path.parent) if self._folder is None else os.fstat(self._folder).st_mode & 0o666
+        return open_plain(self._name, os.O_WRONLY | os.O_APPEND | os.O_CREAT, rights, self._folder)
 
     def mark(self) -> None:
         """What is printed from here on belongs to the run that begins."""
@@ -78,7 +82,7 @@ class PrintedLog:
         size = self._size()
         start = max(min(self._start, size), size - TAIL_BYTES)
         try:
-            with os.fdopen(open_plain(self.path), "rb") as file:
+            with os.fdopen(open_plain(self._name, folder=self._folder), "rb") as file:
                 file.seek(start)
                 text = file.read(TAIL_BYTES).decode("utf-8", "replace")
         except OSError:
@@ -89,7 +93,7 @@ class PrintedLog:
         """Empty the file if it has grown beyond all use; the process appends, so it simply goes on from the start."""
         if self._size() > LARGEST_LOG_BYTES:
             tail = self.tail()
-            with os.fdopen(open_plain(self.path, os.O_RDWR), "r+b") as file:
+            with os.fdopen(open_plain(self._name, os.O_RDWR, folder=self._folder), "r+b") as file:
                 file.truncate()
                 file.write(
                     f"[more than {LARGEST_LOG_BYTES} bytes were printed; these were the last]\n{tail}\n".encode()
@@ -115,7 +119,7 @@ class PrintedLog:
 
     def _size(self) -> int:
         try:
-            return self.path.stat().st_size
+            return os.stat(self._name, dir_fd=self._folder, follow_symlinks=False).st_size
         except OSError:
             return 0
 

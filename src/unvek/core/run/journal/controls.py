@@ -7,6 +7,8 @@ logbook; the engine reads it five times a second at the price of one stat().
 import os
 from pathlib import Path
 
+from unvek.core.held_folder import open_plain
+
 SKIP, STOP_AFTER, PAUSE, GO_ON = "skip", "stop after this run", "pause", "go on"
 CONTROLS = (SKIP, STOP_AFTER, PAUSE, GO_ON)
 MOST_BYTES = 4096
@@ -38,7 +40,7 @@ class ControlReader:
         try:
             if os.stat(self.path).st_size <= self._read:
                 return []
-            with open(self.path, "rb") as file:
+            with os.fdopen(open_plain(self.path), "rb") as file:
                 file.seek(self._read)
                 data = file.read(MOST_BYTES)
         except OSError:

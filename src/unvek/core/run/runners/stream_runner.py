@@ -72,7 +72,7 @@ class StreamProcess:
                         error=printed,
                     )
                 )
-        except StartError as error:
+        except (StartError, OSError) as error:
             raise RunnerError(f"the server can't be started: {self._command[0]}: {error}") from error
 
     @property

@@ -44,7 +44,7 @@ class WorkerProcess:
                     output=printed, error=printed, fds=fds,
                 )  # fmt: skip
                 self._process = around.spawner.start(wanted)
-        except StartError as error:
+        except (StartError, OSError) as error:
             self._close_pipes()
             raise RunnerError(f"{program[0]} can't be started: {error}") from error
         finally:
