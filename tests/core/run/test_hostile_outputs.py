@@ -44,7 +44,11 @@ def run(model, job, probe):
             for launch in range(1, 40):
                 try: os.makedirs(logbook / (name % launch) / "taken")
                 except OSError: pass
-        if job.seed == 1: os.symlink(job.settings["victim"] + "/new.log", logbook / "logs" / "L00041.log")
+        link = logbook / "logs" / "L00041.log"
+        if not os.path.lexists(link): os.symlink(job.settings["victim"] + "/new.log", link)
+        for name in ("zzz.jsonl", "0.jsonl"):
+            if not (logbook / "journal" / name).exists(): (logbook / "journal" / name).mkdir()
+        if not (logbook / "journal" / "zzzz.jsonl").exists(): os.mkfifo(logbook / "journal" / "zzzz.jsonl")
         (out / ".copy-").mkdir()
     if do == "many":
         for n in range(1100): (out / ("%04d.bin" % n)).write_bytes(b"")
@@ -119,6 +123,9 @@ class HostileOutputs(ProjectTest):
         for row in rows:
             for output in self.result("show", str(row["run"]))["outputs"]:
                 self.assertEqual(output["state"], "as made", output)
+        for command in ("run", "watch", "log", "compare"):
+            self.unvek(command)
+        self.unvek("run", "--afresh")
 
     def test_a_program_whose_folder_became_a_link_has_nothing_removed_there(self):
         self.write("program.py", PROGRAM)

@@ -7,7 +7,9 @@ model's, as they came.
 
 import json
 import os
+import stat
 from collections.abc import Callable, Mapping
+from contextlib import suppress
 from dataclasses import replace
 from pathlib import Path
 from time import monotonic_ns
@@ -67,7 +69,8 @@ class Journal:
     def _opened(self, path: Path) -> int:
         path.parent.mkdir(0o700, parents=True, exist_ok=True)
         for old in sorted(path.parent.glob("*.jsonl"))[: -JOURNALS_KEPT + 1]:
-            old.unlink(missing_ok=True)
+            with suppress(OSError):  # gone, or something else that somebody has put there
+                old.unlink()
         return open_plain(path, os.O_WRONLY | os.O_APPEND | os.O_CREAT, file_rights_in(path.parent))
 
     def _write_entry(self, entry: Entry) -> Entry:
@@ -126,7 +129,14 @@ def _content_of(line: bytes) -> Entry | EventRead | None:
 
 def latest_journal(folder: Path) -> Path | None:
     """Return the newest journal in a folder, its latest part; None where there is none."""
-    return max(folder.glob("*.jsonl"), default=None)
+    return max((path for path in folder.glob("*.jsonl") if _is_plain(path)), default=None)
+
+
+def _is_plain(path: Path) -> bool:
+    try:
+        return stat.S_ISREG(path.lstat().st_mode)
+    except OSError:
+        return False
 
 
 def journal_name(started_at: str) -> str:
