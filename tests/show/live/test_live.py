@@ -208,7 +208,7 @@ class OnATerminal(ProjectTest):
     def test_no_token_moves_the_cursor_or_colours_the_terminal(self):
         hostile = "x\\x1b]0;owned\\x07\\x9b5A\\x1b[97;41mred\\r\\n\\x1bc\\x1b[7;7Hthere "
         self.write("model.py", "import time\ndef load(v): pass\ndef run(m, j, probe):\n    probe.phase('\\x1b[97;41mphase')\n"
-                   f"    for _ in range(30):\n        probe.token('{hostile}')\n        time.sleep(0.05)\n")  # fmt: skip
+                   f"    for _ in range(90):\n        probe.token('{hostile}')\n        time.sleep(0.05)\n")  # fmt: skip
         self.write_plan(SLOW, task(seeds=(1,)))
         for arguments in (("run",), ("run", "--plain", "--afresh"), ("try",), ("show", "1")):
             code, drawn = self.on_a_terminal(*arguments)

@@ -132,7 +132,7 @@ class Signals(Engine):
 
 class OneAtATime(Engine):
     def test_a_second_is_told_who_holds_the_machine_or_waits(self):
-        self.write_plan(LONG, task(seeds=range(1, 13)))
+        self.write_plan(LONG, task(seeds=range(1, 31)))
         first = self.begun()
         self.write_plan(SLOW, task(seeds=(1, 2, 3)))
         second = self.unvek("run", "--logbook", "another", expect=2)
