@@ -122,7 +122,7 @@ def _pictures(*pictures: Picture) -> list[NDArray[np.float64]]:
     for a in pictures:
         if a.ndim != 3 or a.shape[2] != 3 or a.size == 0:
             raise ValueError(f"wanted pictures of one shape (height, width, 3); got {a.shape}")
-    return [np.asarray(a, np.float64) / (255 if a.dtype == np.uint8 else 1) for a in pictures]
+    return [np.asarray(a, np.float64) / 255 if a.dtype == np.uint8 else np.asarray(a, np.float64) for a in pictures]
 
 
 @over_frames
