@@ -1,6 +1,7 @@
 """The computation, room by room, in the order in which the data comes through.
 
     units       quantities and their wording
+    plain_text, held_folder, pictures   texts, folders and pictures that others have made, and may not be trusted
     stats/      numbers -> intervals and ratios over launches and over tasks -> what follows: arrays in, values out
     measures/   an output and its reference -> numbers
     plan/       a TOML file -> a checked Plan -> the runs to make
