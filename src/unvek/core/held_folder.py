@@ -9,15 +9,17 @@ import stat
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
-from errno import EINVAL
+from errno import EINVAL, ETIMEDOUT
 from itertools import islice
 from pathlib import Path
+from time import monotonic
 
 from unvek.core.plain_text import clean
 
 DEEPEST = 32  # folders within folders
 MOST_FOUND = 10_000
 AT_A_TIME = 1000
+REMOVED_WITHIN_S = 20.0
 FOLDER_FLAGS = os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC
 FILE_FLAGS = os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC
 WHAT = {
@@ -148,27 +150,27 @@ def remove(name: str, folder: int) -> None:
     """Remove a file, a link or a folder with all that is in it, however deep that goes; OSError where that fails.
 
     A folder's folders are moved up to its top and emptied there, one after the other: a path of a thousand levels is
-    longer than a system takes, and a call for each level more than Python does.
+    longer than a system takes, and a call for each level more than Python does. Who goes on filling it is given up on.
     """
     if not stat.S_ISDIR(os.stat(name, dir_fd=folder, follow_symlinks=False).st_mode):
         os.unlink(name, dir_fd=folder)
         return
     with HeldFolder.opened(Path(name), folder) as top:
-        moved = 0
-        while entries := _some(top.fd):
+        moved, until_s = 0, monotonic() + REMOVED_WITHIN_S
+        while entries := _some(top.fd, until_s):
             for entry in entries:
                 if entry.is_dir(follow_symlinks=False):
-                    moved = _empty_into(top.fd, entry.name, moved)
+                    moved = _empty_into(top.fd, entry.name, moved, until_s)
                     os.rmdir(entry.name, dir_fd=top.fd)
                 else:
                     os.unlink(entry.name, dir_fd=top.fd)
     os.rmdir(name, dir_fd=folder)
 
 
-def _empty_into(top: int, name: str, moved: int) -> int:
+def _empty_into(top: int, name: str, moved: int, until_s: float) -> int:
     """Take all out of a folder at the top: its folders are moved there, under names counted on from `moved`."""
     with HeldFolder.opened(Path(name), top) as inner:
-        while entries := _some(inner.fd):
+        while entries := _some(inner.fd, until_s):
             for entry in entries:
                 if entry.is_dir(follow_symlinks=False):
                     moved += 1
@@ -178,6 +180,9 @@ def _empty_into(top: int, name: str, moved: int) -> int:
     return moved
 
 
-def _some(folder: int) -> "list[os.DirEntry[str]]":
+def _some(folder: int, until_s: float) -> "list[os.DirEntry[str]]":
+    """Return some of what is in a folder; OSError where it is too late."""
+    if monotonic() > until_s:
+        raise OSError(ETIMEDOUT, os.strerror(ETIMEDOUT))
     with os.scandir(folder) as entries:
         return list(islice(entries, AT_A_TIME))
