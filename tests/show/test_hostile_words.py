@@ -9,7 +9,7 @@ import unicodedata
 import unittest
 
 from tests import support
-from tests.support import ProjectTest, started, task, variant
+from tests.support import ProjectTest, called, started, task, variant
 from unvek.core.plain_text import clean, clean_text
 
 HOSTILE = "\x1b[2J\x1b]0;owned\x07\u202egnp.\u2066\x9b31m\x00\u2028\u200b"
@@ -107,6 +107,13 @@ class EveryCommand(ProjectTest):
             with self.subTest(command=command):
                 done = self.unvek(*command, expect=2)
                 self.assertEqual(hostile_in(done.stdout + done.stderr), set())
+
+
+class WhereItHappened(ProjectTest):
+    def test_a_traceback_is_shown_when_asked_for_and_clean(self):
+        done = called("--debug", "check", "\x1b[2J.toml", folder=self.folder)
+        self.assertIn("Traceback", done.stderr)
+        self.assertEqual((done.returncode, hostile_in(done.stderr)), (1, set()))
 
 
 class TheLock(ProjectTest):

@@ -84,9 +84,7 @@ def main() -> None:
         _forget_output()
         code = EXIT_FAULT
     except Exception as error:
-        if "--debug" in sys.argv:
-            raise
-        code = _say(error)
+        code = _show(error) if "--debug" in sys.argv else _say(error)
     sys.exit(code if isinstance(code, int) else 0)
 
 
@@ -95,6 +93,14 @@ def _echo(words: str) -> None:
     from unvek.core.plain_text import clean_text
 
     click.echo(clean_text(words), err=True)
+
+
+def _show(error: Exception) -> int:
+    """Show where something went wrong: what it says may be hostile here as anywhere."""
+    from traceback import format_exception
+
+    _echo("".join(format_exception(error)).rstrip())
+    return EXIT_FAULT
 
 
 def _say(error: Exception) -> int:
