@@ -47,9 +47,9 @@ class Pictures(Source):
 
     def _files(self, run: int) -> list[OutputRow]:
         first = self._output(run)
-        folder = PurePath(first.path).parent
-        if len(folder.parts) <= OWN_FOLDER_PARTS:
+        if first.path.count("/") <= OWN_FOLDER_PARTS:
             return [first]
+        folder = PurePath(first.path).parent
         frames = (output for output in self._all[run] if PurePath(output.path).parent == folder)
         return sorted(frames, key=lambda output: _as_counted(output.path))
 

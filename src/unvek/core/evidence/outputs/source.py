@@ -3,7 +3,8 @@
 import hashlib
 import os
 from abc import ABC, abstractmethod
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from functools import cached_property
 from pathlib import Path, PurePath
 from typing import Any, ClassVar
 
@@ -38,14 +39,24 @@ class Source(ABC):
     def __init__(self, logbook: Logbook, pattern: str | None = None):
         """pattern: of the names of the files that are meant, where a run makes several."""
         self._folder = logbook.folder.path
+        self._mine = [
+            output
+            for output in logbook.outputs()
+            if output.path.lower().endswith(self.endings) and (pattern is None or PurePath(output.path).match(pattern))
+        ]
         self._first: dict[int, OutputRow] = {}
-        self._all: dict[int, list[OutputRow]] = {}
-        for output in logbook.outputs():
-            if output.path.lower().endswith(self.endings) and (pattern is None or PurePath(output.path).match(pattern)):
-                self._first.setdefault(output.run, output)
-                self._all.setdefault(output.run, []).append(output)
+        for output in self._mine:
+            self._first.setdefault(output.run, output)
         self._held: dict[str, Any] = {}
         self._held_bytes = 0
+
+    @cached_property
+    def _all(self) -> Mapping[int, list[OutputRow]]:
+        """The outputs of each run."""
+        found: dict[int, list[OutputRow]] = {}
+        for output in self._mine:
+            found.setdefault(output.run, []).append(output)
+        return found
 
     def digest(self, run: int) -> str:
         """Return the digest of a run's output; OutputError where it has none."""
