@@ -13,6 +13,7 @@ from errno import EINVAL, ETIMEDOUT
 from itertools import islice
 from pathlib import Path
 from time import monotonic
+from uuid import uuid4
 
 from unvek.core.plain_text import clean
 
@@ -83,6 +84,15 @@ class HeldFolder:
 
     def __exit__(self, *_: object) -> None:
         self.close()
+
+    def free_name(self, name: str) -> str:
+        """Return a name that nothing in it has: this one, or one that nobody can foresee where this is taken."""
+        try:
+            os.stat(name, dir_fd=self.fd, follow_symlinks=False)
+        except FileNotFoundError:
+            return name
+        stem, ending = os.path.splitext(name)
+        return f"{stem}-{uuid4().hex}{ending}"
 
     def found(self) -> Iterator[Found]:
         """Yield what is in it, within bounds: what lies beyond these is yielded once, as what it is."""

@@ -45,25 +45,14 @@ def open_picture(file: File, longest_side: int | None = None) -> Picture:
     """Return a picture, scaled while it is read where a side would be longer; NoPictureError where it can't be had."""
     from PIL import Image
 
-    try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore")
-            with Image.open(file, formats=READERS) as opened:
-                width, height = opened.size
-                if width * height > MOST_PIXELS:
-                    raise NoPictureError(
-                        f"it has {_megapixels(width * height)}; at most {_megapixels(MOST_PIXELS)} are read"
-                    )
-                with _silent_library(opened.format):
-                    if longest_side is not None and max(width, height) > longest_side:
-                        opened.thumbnail((longest_side, longest_side), Image.Resampling.BOX)
-                    return Picture(opened.convert("RGB"), width, height)
-    except NoPictureError:
-        raise
-    except Image.DecompressionBombError as error:
-        raise NoPictureError(f"it has far more than the {_megapixels(MOST_PIXELS)} that are read") from error
-    except Exception as error:  # a decoder that is fed damage raises whatever it comes upon
-        raise NoPictureError("it is no picture, or damaged") from error
+    with _opened(file) as opened:
+        width, height = opened.size
+        if width * height > MOST_PIXELS:
+            raise NoPictureError(f"it has {_megapixels(width * height)}; at most {_megapixels(MOST_PIXELS)} are read")
+        with _silent_library(opened.format):
+            if longest_side is not None and max(width, height) > longest_side:
+                opened.thumbnail((longest_side, longest_side), Image.Resampling.BOX)
+            return Picture(opened.convert("RGB"), width, height)
 
 
 def open_frames(file: File) -> "NDArray[np.uint8]":
@@ -72,34 +61,42 @@ def open_frames(file: File) -> "NDArray[np.uint8]":
     Frames are bytes, an eighth of what they would be as floats.
     """
     import numpy as np
-    from PIL import Image, ImageSequence
+    from PIL import ImageSequence
 
-    try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore")
-            with Image.open(file, formats=READERS) as opened:
-                pixels = opened.width * opened.height * getattr(opened, "n_frames", 1)
-                if pixels > MOST_FRAME_PIXELS:
-                    most = _megapixels(MOST_FRAME_PIXELS)
-                    raise NoPictureError(f"its frames have {_megapixels(pixels)} together; at most {most} are read")
-                with _silent_library(opened.format):
-                    return np.stack([np.asarray(frame.convert("RGB")) for frame in ImageSequence.Iterator(opened)])
-    except NoPictureError:
-        raise
-    except Exception as error:
-        raise NoPictureError("it is no picture, or damaged") from error
+    with _opened(file) as opened:
+        count = getattr(opened, "n_frames", 1)
+        pixels = opened.width * opened.height * count
+        if pixels > MOST_FRAME_PIXELS:
+            most = _megapixels(MOST_FRAME_PIXELS)
+            raise NoPictureError(f"its frames have {_megapixels(pixels)} together; at most {most} are read")
+        with _silent_library(opened.format):
+            frames = np.empty((count, opened.height, opened.width, 3), np.uint8)  # once, and not once more to join them
+            for place, frame in enumerate(ImageSequence.Iterator(opened)):
+                frames[place] = np.asarray(frame.convert("RGB"))
+            return frames
 
 
 def picture_size(file: File) -> tuple[int, int]:
     """Return (width, height) as a file's head has them; NoPictureError where it has none."""
+    with _opened(file) as opened:
+        return opened.size
+
+
+@contextmanager
+def _opened(file: File) -> "Iterator[Image.Image]":
+    """Open a picture by the named readers; whatever goes wrong while it is open is a NoPictureError."""
     from PIL import Image
 
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
             with Image.open(file, formats=READERS) as opened:
-                return opened.size
-    except Exception as error:
+                yield opened
+    except NoPictureError:
+        raise
+    except Image.DecompressionBombError as error:
+        raise NoPictureError(f"it has far more than the {_megapixels(MOST_PIXELS)} that are read") from error
+    except Exception as error:  # a decoder that is fed damage raises whatever it comes upon
         raise NoPictureError("it is no picture, or damaged") from error
 
 

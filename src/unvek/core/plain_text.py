@@ -5,7 +5,9 @@ passes here, whatever shows it.
 """
 
 import unicodedata
+from collections.abc import Callable, Mapping
 from functools import cache
+from typing import Any
 
 LONGEST = 10_000  # characters on one line
 MARK = "�"  # stands for what was taken out
@@ -24,11 +26,16 @@ def clean_lines(text: str) -> list[str]:
 
 def clean_text(text: str) -> str:
     """Return a text whose lines stay as they are, each of them clean and whole."""
-    return (
-        text
-        if text.isascii() and text.isprintable()
-        else "\n".join(clean(line, len(line)) for line in text.split("\n"))
-    )
+    return "\n".join(clean(line, len(line)) for line in text.split("\n"))
+
+
+def each_text(value: Any, change: Callable[[str], str]) -> Any:
+    """Return a value of JSON in which every text, names of fields too, is changed so."""
+    if isinstance(value, str):
+        return change(value)
+    if isinstance(value, Mapping):
+        return {change(str(name)): each_text(part, change) for name, part in value.items()}
+    return [each_text(part, change) for part in value] if isinstance(value, list | tuple) else value
 
 
 @cache

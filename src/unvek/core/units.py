@@ -16,6 +16,11 @@ LARGEST_NUMBER, SMALLEST_NUMBER, LONGEST_S, SHORTEST_S = 1e100, 1e-100, 1e10, 1e
 PLACES = 6  # the most decimals that any figure is shown with
 
 
+def is_0_or_within(number: float, least: float, most: float) -> bool:
+    """Whether a number is 0, or its size lies within bounds."""
+    return number == 0 or least <= abs(number) <= most
+
+
 def parse_duration(text: str) -> float:
     """Return seconds for a text such as "30 s", "1.5 min" or "200 ms".
 

@@ -3,9 +3,12 @@
 import os
 from codecs import getincrementaldecoder
 from collections.abc import Mapping, Sequence
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from unvek.core.ask.secret_forms import Forms
+from unvek.core.plain_text import each_text
+
+if TYPE_CHECKING:
+    from unvek.core.ask.secret_forms import Forms
 
 
 class Secrets:
@@ -13,10 +16,10 @@ class Secrets:
 
     def __init__(self, names: Sequence[str], environment: Mapping[str, str] = os.environ):
         self.values = {name: environment.get(name, "") for name in names}
-        self._forms = Forms((name, value.encode("utf-8", "surrogateescape")) for name, value in self.values.items())
+        self._forms = _forms_of(self.values) if self.values else None
 
     def __bool__(self) -> bool:
-        return bool(self._forms)
+        return self._forms is not None
 
     @property
     def missing(self) -> tuple[str, ...]:
@@ -35,11 +38,7 @@ class Secrets:
 
     def hide_in(self, value: Any) -> Any:
         """Return a value of JSON, with all that is in it, without them."""
-        if isinstance(value, str):
-            return self.hide_text(value)
-        if isinstance(value, Mapping):
-            return {self.hide_text(str(name)): self.hide_in(part) for name, part in value.items()}
-        return [self.hide_in(part) for part in value] if isinstance(value, list | tuple) else value
+        return each_text(value, self.hide_text)
 
     def stream(self) -> "HidingStream":
         return HidingStream(self._forms)
@@ -48,16 +47,23 @@ class Secrets:
         return HidingTextStream(self.stream())
 
 
+def _forms_of(values: Mapping[str, str]) -> "Forms | None":
+    """Return the forms to look for; None where no value is long enough to be found."""
+    from unvek.core.ask.secret_forms import Forms  # here: most plans have no secrets, and start without it
+
+    return Forms((name, value.encode("utf-8", "surrogateescape")) for name, value in values.items()) or None
+
+
 class HidingStream:
     """Takes secrets out of bytes that come piece by piece: what might become one is held back until it is known."""
 
-    def __init__(self, forms: Forms):
+    def __init__(self, forms: "Forms | None"):
         self._forms = forms
         self._held = b""
 
     def feed(self, piece: bytes) -> bytes:
         """Return what can be given on by now."""
-        if not self._forms:
+        if self._forms is None:
             return piece
         known, self._held = self._forms.hide_begun(self._held + piece)
         return known
@@ -65,7 +71,7 @@ class HidingStream:
     def rest(self) -> bytes:
         """Return what was held back, at the end."""
         rest, self._held = self._held, b""
-        return self._forms.hide(rest)
+        return rest if self._forms is None else self._forms.hide(rest)
 
 
 class HidingTextStream:

@@ -21,7 +21,7 @@ from unvek.core.plan.door import nearest_words
 from unvek.core.plan.model import FORMS
 from unvek.core.plan.names import LARGEST_SEED, NAME_WORDS, is_name
 from unvek.core.run.events.record import FINISHED, IMPORTED, MEASURED, SOURCES, STATUSES
-from unvek.core.units import LARGEST_NUMBER, LONGEST_S, SHORTEST_S, SMALLEST_NUMBER
+from unvek.core.units import LARGEST_NUMBER, LONGEST_S, SHORTEST_S, SMALLEST_NUMBER, is_0_or_within
 
 NEEDED = ("variant", "time_s")
 PASSED_OVER = ("run", "launch")  # numbers that mean something in the logbook only from which they came
@@ -107,9 +107,6 @@ def check_columns(names: Iterable[str]) -> None:
         if count > 1:
             raise CellError(name, "the column twice", "each column once")
         _check_column(name)
-    measures = measures_in(found)
-    if len(measures) > MOST_MEASURES:
-        raise CellError(MEASURE, f"{len(measures)} measures", f"at most {MOST_MEASURES} in a file")
 
 
 def measures_in(names: Iterable[str]) -> set[str]:
@@ -222,7 +219,7 @@ def _number(column: str, value: Any) -> float:
         number = math.nan
     if not math.isfinite(number) or (isinstance(value, str) and not value.strip().isascii()):
         raise CellError(column, value, "a number")
-    if number and not SMALLEST_NUMBER <= abs(number) <= LARGEST_NUMBER:
+    if not is_0_or_within(number, SMALLEST_NUMBER, LARGEST_NUMBER):
         raise CellError(column, value, f"a number between {SMALLEST_NUMBER:g} and {LARGEST_NUMBER:g}, or 0")
     return number
 
@@ -230,7 +227,7 @@ def _number(column: str, value: Any) -> float:
 def _from_0(what: str, least: float, most: float) -> Callable[[str, Any], float]:
     def read(column: str, value: Any) -> float:
         number = _number(column, value)
-        if number and not least <= number <= most:
+        if number < 0 or not is_0_or_within(number, least, most):
             raise CellError(column, value, f"{what}, 0 or more" if number < 0 else f"{what} from {least:g} to {most:g}")
         return number
 

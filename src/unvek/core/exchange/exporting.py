@@ -24,7 +24,7 @@ from unvek.core.logbook.rows import KeptRun, MeasurementRow, behind_measures
 from unvek.core.logbook.store import Logbook
 from unvek.core.measures.catalogue import LOAD
 from unvek.core.measures.definition import MEASURED_HERE
-from unvek.core.plain_text import clean_text
+from unvek.core.plain_text import clean_text, each_text
 from unvek.core.run.events.record import bare_cell, is_from_elsewhere
 
 NOT_GIVEN = ("varied", "voided", "error", "machine_facts")  # columns that are left out where no run fills them
@@ -82,7 +82,7 @@ class RowsOfRuns:
         for run in runs:
             launch = self._launches[run.launch]
             session = self._sessions.get(launch.session or 0)
-            yield _clean({
+            row = {
                 **{name: getattr(run, name) for name in OF_RUNS},
                 "varied": dict(run.varied) or None,
                 "round": run.round - (session.rounds_before if session is not None else 0),
@@ -101,7 +101,8 @@ class RowsOfRuns:
                 **dict(_built_in(run)),
                 MEASURE + LOAD: launch.load_s,
                 **self._measured(run, measurements.get(run.number, ())),
-            })  # fmt: skip
+            }
+            yield each_text(row, clean_text)  # what opens a table would do what it says
 
     def _measured(self, run: KeptRun, measurements: Iterable[MeasurementRow]) -> dict[str, Any]:
         by_name: dict[str, list[MeasurementRow]] = {}
@@ -130,15 +131,6 @@ class RowsOfRuns:
         """Whether this is the value of the run itself: alone, or against the plan's reference at the same seed."""
         against = self._runs.get(row.against)
         return against is None or (against.seed == run.seed and against.variant == self._reference)
-
-
-def _clean(value: Any) -> Any:
-    """Return a value without what a terminal or an editor would do more than show: a table is opened in either."""
-    if isinstance(value, str):
-        return clean_text(value)
-    if isinstance(value, Mapping):
-        return {clean_text(str(name)): _clean(part) for name, part in value.items()}
-    return [_clean(part) for part in value] if isinstance(value, list | tuple) else value
 
 
 _MEASURES = {name: column for name, column in behind_measures().items() if column not in OF_RUNS}

@@ -11,7 +11,15 @@ from typing import Any
 from unvek.core.errors import InputError
 from unvek.core.exchange.bringing import Bringing, Count, Placed, cell_of
 from unvek.core.exchange.brought_sessions import Rig
-from unvek.core.exchange.columns import MOST_MEASURES, BroughtRun, CellError, brought_run, check_columns, measures_in
+from unvek.core.exchange.columns import (
+    MEASURE,
+    MOST_MEASURES,
+    BroughtRun,
+    CellError,
+    brought_run,
+    check_columns,
+    measures_in,
+)
 from unvek.core.exchange.files import read_rows
 from unvek.core.logbook.plan_record import plan_as_json, plan_of_runs_from_elsewhere
 from unvek.core.logbook.store import Logbook, keep_plan
@@ -121,7 +129,7 @@ def _runs_of(path: Path) -> Iterator[Placed]:
                 checked.add(tuple(header))
                 measures |= measures_in(header)
                 if len(measures) > MOST_MEASURES:
-                    raise CellError("measure:", f"{len(measures)} measures", f"at most {MOST_MEASURES} in a file")
+                    raise CellError(MEASURE, f"{len(measures)} measures", f"at most {MOST_MEASURES} in a file")
             if not row:
                 continue
             run = order.placed(brought_run(row), line)

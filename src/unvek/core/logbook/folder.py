@@ -5,13 +5,11 @@ It is its owner's alone, unless the owner opens it: what is made in a folder lat
 
 import fcntl
 import os
-import stat
 from collections.abc import Iterator
 from contextlib import contextmanager
 from functools import cached_property
 from pathlib import Path
 from typing import TextIO
-from uuid import uuid4
 
 from unvek.core.errors import LogbookBusyError, LogbookError
 from unvek.core.held_folder import HeldFolder, file_rights_in, open_plain
@@ -51,13 +49,7 @@ class LogbookFolder:
 
     def log_path(self, launch: int) -> Path:
         """Return where the log of a launch lies: under another name where something else has this one."""
-        name = f"L{launch:05}.log"
-        try:
-            if not stat.S_ISREG(os.stat(name, dir_fd=self.logs.fd, follow_symlinks=False).st_mode):
-                name = f"L{launch:05}-{uuid4().hex}.log"
-        except FileNotFoundError:
-            pass
-        return self.path / "logs" / name
+        return self.path / "logs" / self.logs.free_name(f"L{launch:05}.log")
 
     @cached_property
     def outputs(self) -> OutputsRoom:

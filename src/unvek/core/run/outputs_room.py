@@ -88,17 +88,9 @@ class OutputsRoom:
         self._held.close()
 
     def make(self, launch: int, place: int) -> MakingFolder:
-        name = self._free(f"{MAKING}{_name(launch, place)}")
+        name = self._held.free_name(f"{MAKING}{_name(launch, place)}")
         os.mkdir(name, self._mode, dir_fd=self._held.fd)
         return MakingFolder(self._held, name)
-
-    def _free(self, name: str) -> str:
-        """Return a name that nothing has: this one, or one that nobody can foresee where a model has taken it."""
-        try:
-            os.stat(name, dir_fd=self._held.fd, follow_symlinks=False)
-        except FileNotFoundError:
-            return name
-        return f"{name}-{uuid4().hex}"
 
     def clear(self, launch: int, places: Container[int]) -> None:
         """Remove what runs had put here that were killed: unfinished, or of the latest launch and no run of it.
@@ -124,7 +116,7 @@ class OutputsRoom:
         except OSError:
             self._drop(making)
             return Taken(error=REPLACED)
-        lasting = self._free(_name(launch, place))
+        lasting = self._held.free_name(_name(launch, place))
         with folder:
             taking = _Taking(folder, f"{ROOM}/{lasting}", self._mode, hide)
             files = taking.files()

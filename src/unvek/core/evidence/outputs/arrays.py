@@ -10,7 +10,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from unvek.core.evidence.outputs.source import OutputError, Source
+from unvek.core.evidence.outputs.source import OutputError, Source, damage_as
 from unvek.core.measures.kinds import Kind
 
 
@@ -51,24 +51,13 @@ class Scores(Source):
 
 def scores_of(data: bytes) -> ScoresFound:
     """Return the arrays of a file written with numpy.savez; OutputError where it is none, or larger unpacked."""
-    try:
-        with zipfile.ZipFile(io.BytesIO(data)) as packed:
-            if sum(entry.file_size for entry in packed.infolist()) > min(Scores.largest_bytes, 4 * len(data)):
-                raise OutputError("its file of scores is far larger unpacked")
-            found = ScoresFound(*(_array_in(packed, name) for name in ScoresFound._fields))
-    except OutputError:
-        raise
-    except (
-        Exception
-    ) as error:  # what reads a zip or an array raises a dozen sorts of errors, and not all are documented
-        raise OutputError("its file of scores is damaged, or none") from error
+    with damage_as("its file of scores is damaged, or none"), zipfile.ZipFile(io.BytesIO(data)) as packed:
+        if sum(entry.file_size for entry in packed.infolist()) > min(Scores.largest_bytes, 4 * len(data)):
+            raise OutputError("its file of scores is far larger unpacked")
+        found = ScoresFound(*(array_of(packed.read(f"{name}.npy")) for name in ScoresFound._fields))
     if found.log_probabilities.dtype.kind != "f" or found.tokens.dtype.kind not in "iu":
         raise OutputError("its file of scores holds no log-probabilities (floats) and tokens (whole numbers)")
     return found
-
-
-def _array_in(packed: zipfile.ZipFile, name: str) -> NDArray[Any]:
-    return array_of(packed.read(f"{name}.npy"))
 
 
 def array_of(content: bytes) -> NDArray[Any]:
@@ -87,12 +76,8 @@ def array_of(content: bytes) -> NDArray[Any]:
 
 def numbers_of(data: bytes) -> NDArray[Any]:
     """Return the numbers of a file written with numpy.save; OutputError where there are none, or it is damaged."""
-    try:
+    with damage_as("its array is damaged, or none"):
         found = array_of(data)
-    except OutputError:
-        raise
-    except Exception as error:
-        raise OutputError("its array is damaged, or none") from error
     if found.dtype.kind not in "fiub":
         raise OutputError("its array holds no real numbers")
     return found

@@ -3,6 +3,8 @@
 import hashlib
 import io
 import re
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import PurePath
 
 import numpy as np
@@ -64,7 +66,7 @@ class Pictures(Source):
         return np.stack(found)
 
     def _read(self, data: bytes) -> NDArray[np.uint8]:
-        try:
+        with _told_of_picture():
             width, height = picture_size(io.BytesIO(data))
             if width * height > MEASURED_PIXELS:
                 raise OutputError(
@@ -72,23 +74,25 @@ class Pictures(Source):
                     "measured"
                 )
             frames = open_frames(io.BytesIO(data))
-        except NoPictureError as error:
-            raise OutputError(f"of its picture: {error}") from error
         return frames[0] if len(frames) == 1 else frames
 
     def size(self, run: int) -> tuple[int, int]:
         """Return a picture's width and height, without unpacking it; OutputError as for `content`."""
-        try:
+        with _told_of_picture():
             return picture_size(io.BytesIO(self._bytes(self._output(run))))
-        except NoPictureError as error:
-            raise OutputError(f"of its picture: {error}") from error
 
     def small(self, run: int) -> NDArray[np.uint8]:
         """Return a picture scaled down, for a look at what is in it; OutputError as for `content`."""
-        try:
+        with _told_of_picture():
             return np.asarray(open_picture(io.BytesIO(self._bytes(self._output(run))), SMALL_SIDE).image)
-        except NoPictureError as error:
-            raise OutputError(f"of its picture: {error}") from error
+
+
+@contextmanager
+def _told_of_picture() -> Iterator[None]:
+    try:
+        yield
+    except NoPictureError as error:
+        raise OutputError(f"of its picture: {error}") from error
 
 
 def _as_counted(path: str) -> list[tuple[int, str]]:

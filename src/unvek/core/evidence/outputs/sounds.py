@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from unvek.core.evidence.outputs.source import OutputError, Source
+from unvek.core.evidence.outputs.source import OutputError, Source, damage_as
 from unvek.core.measures.kinds import Kind
 
 
@@ -40,12 +40,9 @@ def sound_of(data: bytes) -> Sound:
     """Return what a WAV file holds; OutputError where it is none, or damaged."""
     from scipy.io import wavfile  # takes a moment to come
 
-    try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore")  # of chunks that are not known
-            rate_hz, samples = wavfile.read(io.BytesIO(data))
-    except Exception as error:  # what reads a damaged file raises whatever it comes upon
-        raise OutputError("its sound is damaged, or no WAV") from error
+    with damage_as("its sound is damaged, or no WAV"), warnings.catch_warnings():
+        warnings.simplefilter("ignore")  # of chunks that are not known
+        rate_hz, samples = wavfile.read(io.BytesIO(data))
     if samples.size == 0 or not rate_hz:
         raise OutputError("its sound is empty")
     samples = samples.reshape(len(samples), -1)

@@ -3,7 +3,8 @@
 import hashlib
 import os
 from abc import ABC, abstractmethod
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from functools import cached_property
 from pathlib import Path, PurePath
 from typing import Any, ClassVar
@@ -27,6 +28,17 @@ class OutputError(Exception):
     def __init__(self, why: str, lasts: bool = True):
         super().__init__(why)
         self.lasts = lasts
+
+
+@contextmanager
+def damage_as(why: str) -> Iterator[None]:
+    """Turn whatever a library raises that reads a damaged file into an OutputError: not all of it is documented."""
+    try:
+        yield
+    except OutputError:
+        raise
+    except Exception as error:
+        raise OutputError(why) from error
 
 
 class Source(ABC):

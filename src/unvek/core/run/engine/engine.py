@@ -234,7 +234,7 @@ class Engine:
             raise  # of the disk: nothing could be kept any more
         except Exception as error:
             launch.end()
-            return Outcome(FAILED, f"the run could not be followed: {clean(f'{type(error).__name__}: {error}', 500)}")
+            return Outcome(FAILED, f"the run could not be followed: {_words_of(error)}")
 
     def _keep_unmade(self, launch: Launch, run: PendingRun, outcome: Outcome) -> None:
         """Keep a run that could not begin."""
@@ -281,7 +281,7 @@ class Engine:
         except (UnvekError, OSError):
             raise  # of the disk: no other could be kept either
         except Exception as error:
-            why = f"what it told could not be kept: {clean(f'{type(error).__name__}: {error}', 500)}"
+            why = f"what it told could not be kept: {_words_of(error)}"
             record = RunRecord(
                 start=record.start, limits=record.limits, status=FAILED, error=why,
                 progress=Progress(time_s=record.progress.time_s), exit_code=record.exit_code,
@@ -321,6 +321,10 @@ class Engine:
         until_s = monotonic() + seconds
         while monotonic() < until_s and not self._interruption.no_more():
             sleep(min(LOOK_EVERY_S, max(0.0, until_s - monotonic())))
+
+
+def _words_of(error: Exception) -> str:
+    return clean(f"{type(error).__name__}: {error}", 500)
 
 
 def _started_at(ago_s: float | None) -> str:

@@ -15,7 +15,7 @@ from unvek.core.measures.definition import SHARE, Measure
 from unvek.core.measures.kinds import NUMBERS
 from unvek.core.plan.model import WantedMeasure
 from unvek.core.run.events.record import Progress, Value
-from unvek.core.units import BYTES, LARGEST_NUMBER, LONGEST_S, SECONDS, SHORTEST_S, SMALLEST_NUMBER
+from unvek.core.units import BYTES, LARGEST_NUMBER, LONGEST_S, SECONDS, SHORTEST_S, SMALLEST_NUMBER, is_0_or_within
 
 REFUSED = "refused"  # the fault that a refusal is noted as
 NO_SIZE = "more bytes than this machine has"
@@ -74,11 +74,11 @@ class Sieve:
         number, unit = value.number, value.unit
         if not math.isfinite(number):
             return "no finite number"
-        if number and not SMALLEST_NUMBER <= abs(number) <= LARGEST_NUMBER:
+        if not is_0_or_within(number, SMALLEST_NUMBER, LARGEST_NUMBER):
             return f"not between {SMALLEST_NUMBER:g} and {LARGEST_NUMBER:g}"
         if unit in SECONDS and number < 0:
             return "a time can't be negative"
-        if unit in SECONDS and number and not SHORTEST_S <= number * SECONDS[unit] <= LONGEST_S:
+        if unit in SECONDS and not is_0_or_within(number * SECONDS[unit], SHORTEST_S, LONGEST_S):
             return f"a time can't be but from {SHORTEST_S:g} to {LONGEST_S:g} s"
         if unit in BYTES and self._is_no_size(number * BYTES[unit]):
             return NO_SIZE if number > 0 else "a size can't be negative"

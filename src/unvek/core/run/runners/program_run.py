@@ -171,10 +171,7 @@ class ProgramRun:
 
     def _outputs(self, at_ns: int) -> Iterator[Event]:
         """Files that do not fit the patterns are taken away: they are no outputs of the run."""
-        with (
-            suppress(OSError),
-            self._out.held() as folder,
-        ):  # something else stands in its place: told where it is taken
+        with suppress(OSError), self._out.held() as folder:  # no folder any more: told where the outputs are taken
             for found in sorted(folder.found(), key=lambda found: found.path):
                 if found.what is not None:
                     continue  # refused, where the outputs are taken
