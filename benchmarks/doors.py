@@ -38,8 +38,10 @@ from unvek.core.exchange.importing import import_timings
 from unvek.core.findings.comparison.comparison import compare
 from unvek.core.findings.comparison.found import Comparison
 from unvek.core.logbook.store import Logbook
+from unvek.core.measures.definition import Definition
 from unvek.core.pictures import NoPictureError, open_frames, open_picture
 from unvek.core.plain_text import clean
+from unvek.core.plan.names import is_name
 from unvek.core.plan.read import read_plan
 from unvek.core.run import machine_lock
 from unvek.core.run.engine.hearing import Hearing
@@ -49,12 +51,15 @@ from unvek.core.run.events.recording import Recording
 from unvek.core.run.events.sieve import Sieve
 from unvek.core.run.journal.journal import JournalReader
 from unvek.core.run.runners.ring import RingReader
-from unvek.core.session.measuring import work_out
+from unvek.core.session.measuring.asking import NoAnswerError, answer_in, outcomes_of
+from unvek.core.session.measuring.wanted import Job
+from unvek.core.session.measuring.working_out import work_out
 from unvek.core.session.recovery import recover_run
 from unvek.demo import PROJECT
 from unvek.probe.probe import HEADER_BYTES, ROOM_BYTES, EventRing
 from unvek.show.live.screen import draw
 from unvek.show.live.state import LiveState
+from unvek.show.picture.tiles.waves import draw_sound
 from unvek.show.results.comparison import COMPARISON
 from unvek.show.terminal.views import FORMATS, put
 
@@ -309,7 +314,7 @@ class Imports(Door):
                 import_timings(logbook, path)
                 with warnings.catch_warnings():
                     warnings.simplefilter("error")  # the user would see them
-                    evidence, _ = work_out(logbook, gather(logbook))
+                    evidence = work_out(logbook, gather(logbook)).evidence
                     put_out(compare(evidence, logbook.rig_of_runs(evidence.runs.rows.column("number"))))
             except UnvekError:
                 return True
@@ -397,7 +402,34 @@ class SoundFiles(Door):
         return found
 
     def put(self, data: bytes) -> None:
-        sound_of(data)
+        draw_sound(sound_of(data))
+
+
+class ProgramAnswers(Door):
+    """What a program of the user's prints of an output."""
+
+    refusals = (NoAnswerError,)
+
+    def right_ones(self) -> list[bytes]:
+        return [b'{"fits": 1, "faults": 2.5, "right": true}', b"0.75", b'{"a leaf": "there", "a stem": "partly"}']
+
+    def put(self, data: bytes) -> None:
+        refusals = []
+        for points in ("no", "yes"):
+            definition = Definition(kind="program", options={"points": points}, wanted=("a leaf", "a stem"))
+            job = Job(kind="program", name="look", definition=definition, runs=(1,), folder=self.folder, values={})
+            try:
+                found = list(outcomes_of(job, answer_in(data, data.decode("utf-8", "replace"))))
+            except NoAnswerError as error:
+                if any(ord(c) < 32 for c in str(error)):
+                    raise AssertionError("its words are shown as they are") from error
+                refusals.append(error)
+                continue
+            for one in found:
+                if not is_name(one.name) or not (one.value is None or abs(one.value) < 1e100):
+                    raise AssertionError(f"{one} was let in")
+        if len(refusals) == 2:
+            raise refusals[0]
 
 
 class ArrayFiles(Door):
@@ -479,7 +511,7 @@ class Journals(Door):
 DOORS: Mapping[str, Callable[[Path], Door]] = {
     "plan": Plans, "events": Events, "worker's memory": Ring, "server's answer": Stream, "import": Imports,
     "scores": ScoreFiles, "picture": Pictures, "moving picture": MovingPictures,
-    "sound": SoundFiles, "array": ArrayFiles, "lock": Lock, "journal": Journals,
+    "sound": SoundFiles, "array": ArrayFiles, "program's answer": ProgramAnswers, "lock": Lock, "journal": Journals,
 }  # fmt: skip
 
 

@@ -148,6 +148,7 @@ reference = "slow"
 rounds = {rounds}
 repeats = {repeats}
 warmups = {warmups}
+measure = "{measure}"
 [limits]
 run = "{run_limit}"
 stall = "{stall_limit}"
@@ -188,9 +189,16 @@ class ProjectTest(unittest.TestCase):
         return path
 
     def write_plan(self, *tables: str, rounds: int = 1, repeats: int = 1, warmups: int = 0, run_limit: str = "60 s",
-                   stall_limit: str = "60 s", quality: bool = False, limits: str = "") -> Path:  # fmt: skip
+                   stall_limit: str = "60 s", quality: bool = False, limits: str = "", measure: str = "later") -> Path:  # fmt: skip
+        """Write a plan whose outputs are measured when somebody asks, unless a test has them measured by `run`."""
         head = PLAN_HEAD.format(
-            rounds=rounds, repeats=repeats, warmups=warmups, run_limit=run_limit, stall_limit=stall_limit, limits=limits
+            rounds=rounds,
+            repeats=repeats,
+            warmups=warmups,
+            run_limit=run_limit,
+            stall_limit=stall_limit,
+            limits=limits,
+            measure=measure,
         )
         return self.write("plan.toml", head + "\n".join(tables) + (LIKENESS if quality else ""))
 

@@ -15,8 +15,8 @@ ROOMS = (
     "probe", "core", "core/stats", "core/stats/over_launches", "core/stats/over_tasks", "core/stats/conclusions", "core/measures", "core/plan", "core/rig", "core/ask",
     "core/run", "core/run/events", "core/run/journal", "core/run/processes", "core/run/engine", "core/run/runners", "core/run/runners/asker",
     "core/logbook/upgrades", "core/logbook", "core/exchange", "core/evidence/outputs", "core/evidence",
-    "core/findings", "core/findings/log", "core/findings/audit", "core/findings/comparison", "core/findings/curve", "core/findings/tradeoff",
-    "core/session", "show", "show/terminal", "show/results", "show/live", "show/picture", "demo", "cli", ".",
+    "core/findings", "core/findings/log", "core/findings/audit", "core/findings/comparison", "core/findings/curve", "core/findings/tradeoff", "core/findings/output_sheet",
+    "core/session/measuring", "core/session", "show", "show/terminal", "show/results", "show/live", "show/picture/tiles", "show/picture", "demo", "cli", ".",
 )  # fmt: skip
 NO_ROOMS = ("demo/project",)  # a user's files, which are copied
 # What a room may not take from outside, with everything within it.

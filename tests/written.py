@@ -12,7 +12,7 @@ from unvek.core.logbook.store import Logbook
 from unvek.core.plan.model import Limits, Plan, Schedule, Task, Variant, WantedMeasure
 from unvek.core.run.events.record import Progress, Provenance, RunRecord, RunStart, Value
 from unvek.core.run.outputs_room import Taken
-from unvek.core.session.measuring import work_out
+from unvek.core.session.measuring.working_out import work_out
 
 RIG = {"processor": "p", "cores": 2, "memory_bytes": 2**33, "system": "s", "kernel": "k"}
 
@@ -65,7 +65,7 @@ class WrittenLogbook(ProjectTest):
         return self.logbook.keep_run(replace(record, **also), taken.files)
 
     def evidence(self, **chosen):
-        return work_out(self.logbook, gather(self.logbook, Selection(**chosen)))[0]
+        return work_out(self.logbook, gather(self.logbook, Selection(**chosen))).evidence
 
 
 def planned(name: str, **also) -> Variant:

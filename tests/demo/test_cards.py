@@ -140,7 +140,7 @@ class Plans(ProjectTest):
             plan = read_plan(path)
             self.assertGreater(len(cells_of(plan, read_sources(plan))), 1, path)
         tasks = read_plan(self.project / "cards.toml").tasks
-        self.assertEqual(sorted({task.facts["items"] for task in tasks if task.facts}), [1, 2, 4, 6])
+        self.assertEqual(sorted({task.facts["things"] for task in tasks if task.facts}), [1, 2, 4, 6])
 
     def test_the_three_ways_write_the_same_card_and_count_the_same_tokens(self):
         plan = (self.project / "ways.toml").read_text().replace("rounds = 3", "rounds = 2").replace("[1, 2]", "[1]")

@@ -31,7 +31,7 @@ def run(model, job, probe):
 FORMS = ("table", "json", "csv", "markdown")
 SHOWING = (
     ("log",), ("log", "--sessions"), ("log", "--forecasts"), ("show", "1"), ("show", "2"), ("compare",), ("tradeoff",),
-    ("audit",), ("curve", "evil-setting"),
+    ("audit",), ("curve", "evil-setting"), ("measure",), ("compare", "--matrix", "edit"),
 )  # fmt: skip
 
 

@@ -7,12 +7,10 @@ from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
-import numpy as np
 from PIL import Image
 from rich.console import Console
 
-from tests.support import ProjectTest
-from unvek.core.errors import InputError, Problem
+from unvek.core.errors import Problem
 from unvek.core.findings.audit.audit import Doubt
 from unvek.core.findings.comparison.digits import digits_of
 from unvek.core.findings.comparison.found import Comparison, ComparisonRow, FailuresFound, MeasureFound, RatioFound
@@ -21,7 +19,6 @@ from unvek.core.findings.log.forecasts import BasisScored, ForecastScored, Forec
 from unvek.core.findings.log.run_list import RunLine, RunList
 from unvek.core.findings.log.sessions import SessionLine, SessionList
 from unvek.core.findings.log.whole_run import MeasurementFound, NoteFound, OutputFound, RunWhole
-from unvek.core.findings.output_sheet import OutputCell, OutputItem, OutputRow, OutputSheet
 from unvek.core.findings.tradeoff.found import Count, CountFound, Tradeoff, TradeoffRow
 from unvek.core.plan.model import USUAL_MARGIN
 from unvek.core.rig.quiet import Disturber, Quietness
@@ -30,8 +27,6 @@ from unvek.core.session.checkup import Checkup
 from unvek.core.session.trial import Trial, TrialRun
 from unvek.core.stats.over_launches.speedup import Split
 from unvek.core.stats.student import Estimate
-from unvek.show.picture.sheet import draw_sheet
-from unvek.show.picture.sheet_layout import CAPTION, GAP, lay_out_sheet
 from unvek.show.results.checkup import print_checkup
 from unvek.show.results.comparison import comparison_records, print_comparison
 from unvek.show.results.forecasts import print_forecasts
@@ -239,6 +234,7 @@ class PrintedRuns(unittest.TestCase):
                 {"client": 0, "error": None, "ended_s": 0.1, "code": 200}, {"client": 1, "error": "busy", "ended_s": 0.1, "code": 429},
             ),
             faults=(("retry", "once"),), outputs=(OutputFound(path="outputs/L1/label.png", bytes=5400, digest="ab" * 32, state="changed"),),
+            expected=(),
             measurements=(
                 MeasurementFound(name="likeness", value=0.93, why=None, unit="", origin="worked-out", definition="d", kind="ssim", against=3, shown=True),
                 MeasurementFound(name="facts", value=None, why="it made no text", unit="", origin="worked-out", definition="d", kind="holds", against=None, shown=True),
@@ -357,79 +353,6 @@ class DrawnSessions(unittest.TestCase):
             self.assertIn(words, line)
         self.assertNotIn("2026-11-24 23:10", lines[3])
         self.assertIn("3 runs made before sessions were kept", lines[-1])
-
-
-class DrawnSheet(ProjectTest):
-    def sheet(self, *pictures: Path | None) -> OutputSheet:
-        cells = tuple(
-            OutputCell(
-                text=None,
-                missing=None,
-                picture=p,
-                steps=4,
-                time_s=0.02,
-                likeness=0.9,
-                status="finished" if p else "failed",
-            )
-            for p in pictures
-        )
-        items = tuple(OutputItem(task="violet", seed=n, prompt="a long prompt " * 30) for n in range(len(pictures)))
-        return OutputSheet(title="t", reference="full", quality="likeness", items=items,
-                           rows=(OutputRow(variant="full", form="tuned", cells=cells),))  # fmt: skip
-
-    def test_failed_and_unreadable_outputs_keep_their_place(self):
-        good, bad = self.folder / "good.png", self.write("bad.png", "no picture")
-        Image.new("RGB", (30, 20), "#ff0000").save(good)
-        out = self.folder / "out.png"
-        draw_sheet(self.sheet(good, bad, None), out)
-        with Image.open(out) as drawn:
-            reds = [count for count, colour in drawn.convert("RGB").getcolors(10**6) if colour == (255, 0, 0)]
-        self.assertEqual(reds, [30 * 20 * 5 * 5])
-        draw_sheet(self.sheet(good), out, zoom=2)
-        with Image.open(out) as drawn:
-            self.assertIn((30 * 20 * 4, (255, 0, 0)), drawn.convert("RGB").getcolors(10**6))
-
-    def test_no_output_stands_on_another_or_on_what_is_written_below_it(self):
-        good = self.folder / "good.png"
-        Image.new("RGB", (30, 20), "#ff0000").save(good)
-        one = self.sheet(good, good)
-        sheet = replace(one, rows=one.rows * 3)
-        out = self.folder / "out.png"
-        draw_sheet(sheet, out, zoom=2)
-        with Image.open(out) as drawn:
-            reds = np.all(np.asarray(drawn.convert("RGB")) == (255, 0, 0), axis=2)
-        self.assertEqual(reds.sum(), 6 * 60 * 40)
-        rows = np.flatnonzero(reds.any(axis=1))
-        gaps = np.diff(rows)[np.diff(rows) > 1]
-        self.assertEqual(len(gaps), 2)
-        with Image.open(good) as picture:
-            layout = lay_out_sheet(sheet, {good: picture}, zoom=2)
-        self.assertGreaterEqual(layout.top(1) - layout.top(0), layout.tall + CAPTION + GAP)
-        self.assertGreaterEqual(layout.left(1) - layout.left(0), layout.side + GAP)
-        self.assertLessEqual(layout.left(1) + layout.side, layout.width)
-        self.assertLessEqual(layout.top(2) + layout.tall + CAPTION, layout.height)
-
-    def test_texts_are_drawn_in_their_place_whatever_they_hold(self):
-        texts = ("short", "\x1b[31mred " * 3000, "x" * 30_000, "\n" * 500, "\u202e\ufffd\U0001f33f")
-        cells = tuple(
-            OutputCell(text=t, missing=None, picture=None, steps=0, time_s=0.02, likeness=None, status="finished")
-            for t in texts
-        )
-        sheet = replace(self.sheet(*[None] * len(texts)), rows=(OutputRow(variant="full", form="full", cells=cells),))
-        out = self.folder / "out.png"
-        draw_sheet(sheet, out)
-        with Image.open(out) as drawn:
-            colours = {colour: count for count, colour in drawn.convert("RGB").getcolors(10**6)}
-            self.assertLess(drawn.width, 1400)
-        self.assertGreater(colours[(0xFF, 0xFD, 0xF8)], 5 * 190 * 190 / 2)
-
-    def test_a_sheet_that_is_too_large_or_has_no_place_is_refused(self):
-        good = self.folder / "good.png"
-        Image.new("RGB", (400, 400)).save(good)
-        with self.assertRaisesRegex(InputError, "choose fewer"):
-            draw_sheet(self.sheet(*[good] * 900), self.folder / "out.png")
-        with self.assertRaisesRegex(InputError, "can't be written"):
-            draw_sheet(self.sheet(good), self.folder / "no" / "such" / "out.png")
 
 
 if __name__ == "__main__":

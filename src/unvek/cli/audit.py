@@ -6,7 +6,8 @@ from typing import TYPE_CHECKING
 
 import click
 
-from unvek.cli.options import as_option, gather_evidence, logbook_option, open_logbook, selection_options, tell
+from unvek.cli.measured import gather_evidence
+from unvek.cli.options import as_option, logbook_option, open_logbook, selection_options, tell
 
 if TYPE_CHECKING:
     from unvek.core.evidence.gathering import Selection

@@ -5,7 +5,8 @@ from typing import TYPE_CHECKING
 
 import click
 
-from unvek.cli.options import as_option, gather_evidence, logbook_option, open_logbook, selection_options, tell
+from unvek.cli.measured import gather_evidence
+from unvek.cli.options import as_option, check_plot, logbook_option, open_logbook, plot_option, selection_options, tell
 
 if TYPE_CHECKING:
     from unvek.core.evidence.gathering import Selection
@@ -14,13 +15,7 @@ if TYPE_CHECKING:
 @click.command()
 @click.argument("setting")
 @click.option("--measure", metavar="NAME", help="The measure: time.total if not given.")
-@click.option(
-    "--plot",
-    "plot_path",
-    type=click.Path(path_type=Path, dir_okay=False),
-    metavar="FILE",
-    help="Draw it: a .png or .svg file.",
-)
+@plot_option("Draw it: a .png or .svg file.")
 @selection_options
 @logbook_option
 @as_option
@@ -34,7 +29,7 @@ def curve(
 ) -> None:
     """Show how a measure answers to SETTING: points with intervals, fits, and where more stops paying.
 
-    SETTING is what the plan varies (steps, clients), a number about the tasks (items), or a setting that variants or
+    SETTING is what the plan varies (steps, clients), a number about the tasks (things), or a setting that variants or
     tasks differ in. 'position' goes along the runs themselves: do steps or tokens slow down, does memory grow?
 
     \b
@@ -49,8 +44,7 @@ def curve(
     from unvek.show.results.curve import CURVE
     from unvek.show.terminal.views import put
 
-    if plot_path is not None and plot_path.suffix.lower() not in (".png", ".svg"):
-        raise click.BadParameter(f"{plot_path.name} ends in neither .png nor .svg", param_hint="--plot")
+    check_plot(plot_path)
     with open_logbook(logbook_path) as logbook:
         evidence = gather_evidence(logbook, selection)
         if setting == POSITION:

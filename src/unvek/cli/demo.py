@@ -15,6 +15,9 @@ What to try next, in {folder}:
   unvek run cards.toml --logbook cards        words instead of pictures: seven writers of care cards
   unvek run served.toml --logbook served      a server, asked by one client to eight
   unvek run accelerator.toml --logbook other  the same on a simulated accelerator
+  unvek run clips.toml --logbook clips        frames, the first ones spoiled; then: unvek audit --logbook clips
+  unvek run chimes.toml --logbook chimes      sound: how little does a chime take?
+  unvek run variety.toml --logbook variety    has the fast one lost its variety?
   unvek run steps.toml --logbook steps        how many steps are enough? then: unvek curve steps --logbook steps
   edit plan.toml, then unvek run              only what the change touches is run again
 """
@@ -36,10 +39,10 @@ def demo(folder: Path, quick: bool, plain: bool) -> None:
       unvek demo --quick
       unvek demo my-first-plan
     """
-    from unvek.cli.options import gather_evidence
+    from unvek.cli.measured import gather_evidence
     from unvek.cli.showing import shown
     from unvek.core.findings.comparison.comparison import compare
-    from unvek.core.findings.output_sheet import lay_out_outputs
+    from unvek.core.findings.output_sheet.laying_out import lay_out_outputs
     from unvek.core.findings.tradeoff.tradeoff import trade_off
     from unvek.core.logbook.folder import logbook_beside
     from unvek.core.logbook.store import Logbook
@@ -53,7 +56,7 @@ def demo(folder: Path, quick: bool, plain: bool) -> None:
     from unvek.show.terminal.views import put
 
     plan = read_plan(lay_out(folder, quick))
-    click.echo(f"The project is in {folder}: plan.toml, scripts, models, and six more plans.", err=True)
+    click.echo(f"The project is in {folder}: plan.toml, scripts, models, and nine more plans.", err=True)
     with shown(RunOptions(), plain) as options:
         made = make_runs(plan, logbook_beside(plan), options)
     if made.stopped:

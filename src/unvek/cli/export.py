@@ -5,7 +5,8 @@ from pathlib import Path
 
 import click
 
-from unvek.cli.options import gather_evidence, logbook_option, open_logbook, tell
+from unvek.cli.measured import gather_evidence
+from unvek.cli.options import logbook_option, open_logbook, tell
 
 
 @click.command()

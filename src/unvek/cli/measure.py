@@ -12,26 +12,40 @@ if TYPE_CHECKING:
 
 
 @click.command()
+@click.argument("plan", type=click.Path(path_type=Path), required=False)
+@click.option("--again", is_flag=True, help="Try again what came to no value before.")
+@click.option("--wait", is_flag=True, help="Wait while runs are being made on this machine.")
 @selection_options
 @logbook_option
 @as_option
-def measure(selection: "Selection", logbook_path: Path | None, how: str) -> None:
-    """Work out what the plan measures of the outputs, and keep it; say of which runs there is no value, and why.
+def measure(
+    plan: Path | None, again: bool, wait: bool, selection: "Selection", logbook_path: Path | None, how: str
+) -> None:
+    """Work out what PLAN measures of the outputs that are kept; say of which runs there is no value, and why.
 
-    Commands that show results do the same first: this does it without them. What is known already is not worked out
-    again, unless the plan's definition of it has changed (its kind, or what a task wants). An output that is not the
-    file any more that its run made is not measured.
+    Measures that are new in PLAN, or others now, need no new runs: its [[measures]], [margins] and what its tasks want
+    and expect are taken as they stand there; by default from the file whose runs these are. What is known is not worked
+    out again, and what was worked out is kept as it comes: stopped, the same command goes on. All cores work at it, so
+    that it never begins while runs are being made. An output that is not the file any more that its run made is not
+    measured.
+
+    'unvek run' does the same after its last run, and commands that show results do it first.
 
     \b
     Examples, in the demo's folder:
       unvek measure
-      unvek measure --only '*-bit' --as json
+      unvek measure plan.toml --only '*-bit' --as json
     """
+    from unvek.cli.measured import measuring_shown
     from unvek.core.evidence.gathering import gather
-    from unvek.core.session.measuring import work_out
+    from unvek.core.session.measuring.plan_now import take_measures
+    from unvek.core.session.measuring.working_out import measuring_of, work_out
     from unvek.show.results.measuring import MEASURING
     from unvek.show.terminal.views import put
 
     with open_logbook(logbook_path) as logbook:
-        _, found = work_out(logbook, gather(logbook, selection), tell)
-    put(found, MEASURING, how)
+        for words in take_measures(logbook, plan):
+            tell(words)
+        with measuring_shown(again=again, insists=True, waits=wait) as manner:
+            worked = work_out(logbook, gather(logbook, selection), manner)
+    put(measuring_of(worked), MEASURING, how)

@@ -8,9 +8,8 @@ from typing import TYPE_CHECKING, Any
 import click
 
 if TYPE_CHECKING:
-    from unvek.core.evidence.evidence import Evidence
-    from unvek.core.evidence.gathering import Selection
     from unvek.core.logbook.store import Logbook
+    from unvek.core.run.machine_lock import Holder
 
 Command = Callable[..., Any]
 
@@ -79,20 +78,30 @@ def tell(words: str) -> None:
     click.echo(clean(words), err=True)
 
 
+def plot_option(help_: str) -> Callable[[Command], Command]:
+    """Return the option for a file that a result is drawn into."""
+    return click.option(
+        "--plot", "plot_path", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE", help=help_
+    )
+
+
+def check_plot(path: Path | None) -> None:
+    """Refuse a file for a plot, before anything is worked out for it, whose name says no format."""
+    if path is not None and path.suffix.lower() not in (".png", ".svg"):
+        raise click.BadParameter(f"{path.name} ends in neither .png nor .svg", param_hint="--plot")
+
+
+def say_who(who: "Holder") -> None:
+    """Say who is waited for."""
+    tell(f"waiting for {who.words()}; Ctrl-C ends the waiting")
+
+
 def open_logbook(path: Path | None) -> "Logbook":
     """Open the logbook that was named, or the one found from here."""
     from unvek.core.logbook.folder import find_logbook
     from unvek.core.logbook.store import Logbook
 
     return Logbook.open(path if path is not None else find_logbook(Path.cwd()))
-
-
-def gather_evidence(logbook: "Logbook", selection: "Selection | None" = None) -> "Evidence":
-    """Gather the evidence, work out what the plan measures of it and is not known yet, and keep that."""
-    from unvek.core.evidence.gathering import EVERYTHING, gather
-    from unvek.core.session.measuring import work_out
-
-    return work_out(logbook, gather(logbook, selection or EVERYTHING), tell)[0]
 
 
 def settings_option(name: str, help_: str) -> Callable[[Command], Command]:

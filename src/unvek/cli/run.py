@@ -6,6 +6,7 @@ from pathlib import Path
 import click
 
 from unvek.cli import EXIT_FAULT, EXIT_STOPPED
+from unvek.cli.measured import measure_what_was_made
 from unvek.cli.options import logbook_option, name_option, plan_argument, tell
 
 
@@ -29,6 +30,8 @@ def run(
     missing. Ctrl-C skips the run in progress; twice within two seconds stops. One benchmark is made at a time on
     a machine; 'unvek watch' shows it from another terminal.
 
+    After the last run what the plan measures of the outputs is worked out ('unvek measure').
+
     With --undisturbed a round is made again, of all variants alike, where in a tenth of its runs or more other
     processes or the host took 0.2 cores or more: by the machine's counters, never by a time, three times at most.
 
@@ -39,6 +42,7 @@ def run(
     """
     from unvek.cli.showing import shown
     from unvek.core.logbook.folder import logbook_beside
+    from unvek.core.plan.model import LATER
     from unvek.core.plan.read import read_plan
     from unvek.core.session.making import make_runs
     from unvek.core.session.workplace import RunOptions
@@ -55,6 +59,8 @@ def run(
         tell(words)
     if made.stopped:
         sys.exit(EXIT_STOPPED)
+    if made.made and checked.schedule.measure != LATER:
+        measure_what_was_made(logbook_path or logbook_beside(checked))
     if made.failed:
         sys.exit(EXIT_FAULT)
 

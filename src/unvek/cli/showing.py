@@ -5,8 +5,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import replace
 
-from unvek.cli.options import tell
-from unvek.core.run.machine_lock import Holder
+from unvek.cli.options import say_who, tell
 from unvek.core.session.workplace import RunOptions
 from unvek.show.live.live_view import LiveView, draws
 from unvek.show.live.plain import PlainLines
@@ -15,7 +14,7 @@ from unvek.show.live.plain import PlainLines
 @contextmanager
 def shown(options: RunOptions, plain: bool = False) -> Iterator[RunOptions]:
     """Have what is made with these options shown, in the way that suits where standard output goes."""
-    options = replace(options, tell=tell, on_wait=_say_who)
+    options = replace(options, tell=tell, on_wait=say_who)
     if plain or not draws():
         yield replace(options, listener=PlainLines(sys.stderr).hear)
         return
@@ -24,7 +23,3 @@ def shown(options: RunOptions, plain: bool = False) -> Iterator[RunOptions]:
         yield replace(options, on_journal=view.start)
     finally:
         view.end()
-
-
-def _say_who(who: Holder) -> None:
-    tell(f"waiting for {who.words()}; Ctrl-C ends the waiting")

@@ -46,6 +46,12 @@ def open_plain(path: str | Path, flags: int = os.O_RDONLY, mode: int = 0o600, fo
     return fd
 
 
+def read_plain(path: Path, most: int) -> bytes:
+    """Return what is in a plain file, so many bytes at most; OSError as for `open_plain`."""
+    with os.fdopen(open_plain(path), "rb") as file:
+        return file.read(most)
+
+
 def file_rights_in(folder: Path) -> int:
     """Return the rights of files that are made in a folder: whoever may go into it may read them, and nobody else."""
     return folder.stat().st_mode & 0o666

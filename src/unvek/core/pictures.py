@@ -9,7 +9,7 @@ import logging
 import math
 import os
 import warnings
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
@@ -74,6 +74,26 @@ def open_frames(file: File) -> "NDArray[np.uint8]":
             for place, frame in enumerate(ImageSequence.Iterator(opened)):
                 frames[place] = np.asarray(frame.convert("RGB"))
             return frames
+
+
+def joined_frames(pictures: "Iterable[NDArray[np.uint8]]") -> "NDArray[np.uint8]":
+    """Return several pictures as the frames of one, (frames, height, width, 3).
+
+    Each is a still, (height, width, 3), or has frames of its own. NoPictureError where their sizes differ, or they have
+    too many pixels together.
+    """
+    import numpy as np
+
+    found: list[NDArray[np.uint8]] = []
+    pixels = 0
+    for picture in pictures:
+        found.append(picture[None] if picture.ndim == 3 else picture)
+        pixels += found[-1].size // 3
+        if found[-1].shape[1:] != found[0].shape[1:]:
+            raise NoPictureError("its pictures have different sizes")
+        if pixels > MOST_FRAME_PIXELS:
+            raise NoPictureError(f"its frames have more than {_megapixels(MOST_FRAME_PIXELS)} together")
+    return np.concatenate(found)
 
 
 def picture_size(file: File) -> tuple[int, int]:

@@ -25,6 +25,7 @@ HALF_BYTES = ROOM_BYTES // 2
 PREVIEW_EVERY_NS = 120_000_000
 LONGEST_TEXT = 5_000  # characters in one event, of up to 12 bytes in ASCII; a longer text is sent in pieces
 LARGEST_PREVIEW = 96 * 96  # pixels
+MOST_PREVIEWS = 900  # that are kept of one run: so many files of one are kept in all, and a few more
 
 
 def counts_of(shared: mmap.mmap) -> memoryview:
@@ -94,16 +95,19 @@ class EventRing:
 class Probe:
     """Reports on one run. Set `sync` to an accelerator's synchronise call to have it called before each stamp."""
 
-    def __init__(self, ring: EventRing, out: Path):
+    def __init__(self, ring: EventRing, out: Path, keeps_previews: bool = False):
         self.sync: Optional[Callable[[], object]] = None
         self._ring = ring
         self._out = out
         self._outputs = 0
         self._preview_at_ns = 0
+        self._keeps_previews = keeps_previews
+        self._steps = 0
 
     def step(self, of: Optional[int] = None) -> None:
         """One step is done; `of` is how many there will be."""
         at_ns = self._stamp()
+        self._steps += 1
         if of is None:
             self._ring.put(b'{"event":"step","at_ns":%d}\n' % at_ns)
         else:
@@ -169,14 +173,21 @@ class Probe:
 
     @property
     def preview_due(self) -> bool:
-        """Whether a preview would be sent now: ask before making one that costs something to make."""
-        return monotonic_ns() - self._preview_at_ns > PREVIEW_EVERY_NS
+        """Whether a preview would be sent or kept now: ask before making one that costs something to make."""
+        return self._keeps_previews or monotonic_ns() - self._preview_at_ns > PREVIEW_EVERY_NS
 
     def preview(self, width: int, height: int, rgb: bytes) -> None:
-        """Show a small picture (at most 96x96) as it forms: rows of red, green, blue bytes. At most 8 a second go."""
+        """Show a small picture (at most 96x96) as it forms: rows of red, green, blue bytes. At most 8 a second go.
+
+        Where the plan keeps all, each is kept beside the outputs too, under its step, and may be as large as those.
+        """
         if not self.preview_due:
             return
         rgb = bytes(rgb)
+        if self._keeps_previews:
+            self._keep_preview(width, height, rgb)
+            if width * height > LARGEST_PREVIEW or monotonic_ns() - self._preview_at_ns <= PREVIEW_EVERY_NS:
+                return
         if width < 1 or height < 1 or width * height > LARGEST_PREVIEW or len(rgb) != 3 * width * height:
             raise ValueError(
                 "a preview has at most %d pixels and 3 bytes for each; got %d x %d and %d bytes"
@@ -188,6 +199,16 @@ class Probe:
             b'{"event":"preview","at_ns":%d,"width":%d,"height":%d,"rgb":"%s"}\n'
             % (at_ns, width, height, base64.b64encode(rgb))
         )
+
+    def _keep_preview(self, width: int, height: int, rgb: bytes) -> None:
+        """Keep a preview as a file (PPM), numbered by the steps that are done."""
+        if width < 1 or height < 1 or len(rgb) != 3 * width * height:
+            raise ValueError("a preview has 3 bytes a pixel; got %d x %d and %d bytes" % (width, height, len(rgb)))
+        if self._steps > MOST_PREVIEWS:
+            return
+        folder = self._out / "previews"
+        folder.mkdir(exist_ok=True)
+        (folder / ("%05d.ppm" % self._steps)).write_bytes(b"P6 %d %d 255\n" % (width, height) + rgb)
 
     def device_memory(self, n_bytes: int) -> None:
         """How much of the accelerator's memory is in use now."""

@@ -97,7 +97,7 @@ class Worker:
     def _run(self, job: dict) -> None:
         job["inputs"] = [Path(path) for path in job["inputs"]]
         job["out"] = Path(job["out"])
-        probe = self._probe_class(self._ring, job["out"])
+        probe = self._probe_class(self._ring, job["out"], job.pop("keeps_previews", False))
         forget_peak_memory()
         cpu_s = cpu_time_s()
         error, status = None, "finished"

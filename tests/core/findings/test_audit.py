@@ -230,7 +230,7 @@ class Confounders(TwoVariants):
         found = {finding.code: finding for finding in audit(evidence).findings}
         self.assertEqual(found["outputs-same"].text, "full, swift put out the same picture whatever is asked.")
         self.assertEqual(
-            found["no-value"].text, "worry has no value of swift (4 runs): its scores are no numbers (NaN)."
+            found["no-value"].text, "worry has no value of swift (4 of 4 runs): its scores are no numbers (NaN)."
         )
         with_files = audit(evidence, file_findings(self.logbook, evidence)).findings
         self.assertIn("full, swift put out blank pictures only.", [finding.text for finding in with_files])

@@ -6,7 +6,8 @@ import numpy as np
 
 from unvek.core.measures.catalogue import BUILT_IN, is_ours, measured_definition
 from unvek.core.measures.definition import MORE
-from unvek.core.measures.kinds import KINDS, NOTHING, NUMBERS, RENAMED, SCORES, WANTED
+from unvek.core.measures.kind import FILES, NOTHING, NUMBERS, OTHER_SEEDS, SCORES, VERDICTS, WANTED
+from unvek.core.measures.kinds import KINDS, RENAMED
 from unvek.core.plan.model import WantedMeasure
 
 
@@ -14,7 +15,7 @@ class Kinds(unittest.TestCase):
     def test_each_names_a_function_that_refuses_what_is_no_output(self):
         for kind in KINDS.values():
             with self.subTest(kind.name):
-                if kind.of == NUMBERS:
+                if kind.of in (NUMBERS, VERDICTS, FILES) or kind.against == OTHER_SEEDS:
                     self.assertEqual(kind.function, "")
                 else:
                     with self.assertRaises((ValueError, TypeError, AttributeError)):
@@ -41,7 +42,7 @@ class Kinds(unittest.TestCase):
             "ssim": own, "psnr": own, "edit": near, "exact": near, "kl": far, "top1": far,
             "holds": (("rose",), "a rose", "soil"), "perplexity": (right, sure, unsure), "scored": (right, sure, unsure),
         }  # fmt: skip
-        self.assertEqual(set(compared), {kind.name for kind in KINDS.values() if kind.of != NUMBERS})
+        self.assertEqual(set(compared), {kind.name for kind in KINDS.values() if kind.function})
         for name, (held_against, good, bad) in compared.items():
             kind = KINDS[name]
             rate = (8000,) if kind.takes_rate else ()

@@ -110,5 +110,18 @@ class Arrays(unittest.TestCase):
         self.assertRaisesRegex(ValueError, "finite", largest_difference, a, np.array([1, np.nan, 1]))
 
 
+class FrameCounts(unittest.TestCase):
+    def test_frames_are_counted_alone_or_against_how_many_there_should_be(self):
+        from unvek.core.measures.kinds import KINDS
+
+        count = KINDS["frame-count"]
+        clip, still = np.zeros((25, 4, 4, 3)), np.zeros((4, 4, 3))
+        self.assertEqual([count.work_out(a) for a in (clip, still)], [25, 1])
+        asked = {"rate": "12", "seconds": "2"}
+        self.assertEqual(count.work_out(clip, options=asked), 1)
+        self.assertEqual(count.work_out(clip, options={**asked, "first": "yes"}), 0)
+        self.assertEqual(count.work_out(still, options=asked), 23)
+
+
 if __name__ == "__main__":
     unittest.main()

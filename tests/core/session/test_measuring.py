@@ -103,8 +103,16 @@ class WorkingOut(Made):
         self.assertEqual(self.of_quick("facts", "--logbook", "disk")["typical"], 0.5)
         self.assertEqual(self.result("measure")["known"], 0, "nothing of it was kept")
 
-    def test_no_measures_is_no_error(self):
+    def test_without_measures_what_fits_the_outputs_is_taken_and_that_is_said(self):
         self.change(LIKENESS + "\n" + FACTS, "")
+        rows = {row["name"]: row["value_count"] for row in self.result("measure")["rows"]}
+        self.assertEqual(rows, {"ssim": 8, "edit": 8, "holds": 8})
+        found = self.result("compare")
+        self.assertEqual((found["quality"], found["rows"][1]["measures"]["holds"]["typical"]), ("ssim", 0.5))
+        self.assertIn("The plan asks for no measure of its outputs: ssim, edit, holds are what fits them",
+                      self.unvek("compare").stdout.replace("\n", " "))  # fmt: skip
+        self.write("model.py", "def load(variant): pass\ndef run(model, job, probe): probe.step()\n")
+        self.unvek("run")
         self.assertIn("The plan measures nothing", self.unvek("measure").stdout)
 
 

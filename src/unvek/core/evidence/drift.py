@@ -4,6 +4,7 @@ import numpy as np
 
 from unvek.core.evidence.counted_runs import Truths, Whole
 from unvek.core.evidence.evidence import Evidence
+from unvek.core.measures.definition import LESS
 from unvek.core.stats.grouping import Floats, first_places, group_middles, numbered
 from unvek.core.stats.over_launches.launches import location
 from unvek.core.stats.over_tasks.drift import drift
@@ -36,7 +37,10 @@ def drift_of(evidence: Evidence, name: str, mine: Truths) -> Estimate | None:
         return None
     place = location(evidence.sample(name, mine), averaged, evidence.pilot, logs=False)
     half_width = None if place is None or place.low is None else place.value - place.low
-    return drift(usual - ours, usual - _of_other_seeds(tasks, others, of_tasks), tasks, half_width)
+    lost, scale = usual - ours, usual - _of_other_seeds(tasks, others, of_tasks)
+    better = evidence.values.measure(name).better
+    is_distance = better == LESS or (better is None and scale.mean() < 0)
+    return drift(-lost, -scale, tasks, half_width) if is_distance else drift(lost, scale, tasks, half_width)
 
 
 def _by_group(values: Floats, groups: Whole, averaged: bool) -> Floats:

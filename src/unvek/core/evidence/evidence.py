@@ -13,7 +13,7 @@ from unvek.core.evidence.settings import RunSettings
 from unvek.core.evidence.values import Values
 from unvek.core.logbook.rows import RunRow
 from unvek.core.measures.definition import MORE
-from unvek.core.plan.model import USUAL_MARGIN, Margin, Plan
+from unvek.core.plan.model import USUAL_MARGIN, Margin, Plan, WantedMeasure
 from unvek.core.run.events.record import Provenance
 from unvek.core.stats.over_launches.launches import (
     Ratio,
@@ -32,7 +32,8 @@ class Evidence:
 
     left_out counts the runs of the plan's variants that do not count; without says which have no value of a measure,
     changed of which an output is not the file any more that was made, and poor which variants put out nothing, or
-    always the same, as far as that was looked at.
+    always the same, as far as that was looked at. waiting is how many values wait to be worked out until no runs are
+    being made here. usual are the measures that were taken since the plan asks for none.
     """
 
     values: Values
@@ -44,6 +45,8 @@ class Evidence:
     without: tuple[Without, ...] = ()
     changed: tuple[int, ...] = ()
     poor: tuple[PoorOutputs, ...] = ()
+    waiting: int = 0
+    usual: tuple[WantedMeasure, ...] = ()
     _ratios: dict[str, Mapping[tuple[int, str], Ratio]] = field(
         init=False, default_factory=dict, repr=False, compare=False
     )
@@ -78,6 +81,14 @@ class Evidence:
         """The rounds whose spread decided how many were made; None where the plan said how many."""
         schedule = self.plan.schedule
         return schedule.rounds if schedule.settle_to is not None else None
+
+    @property
+    def quality(self) -> str | None:
+        """The score that a variant is judged by; of a program that gives several numbers the first."""
+        asked, scores = self.plan.quality, self.values.score_names
+        if asked is None or asked in scores:
+            return asked
+        return next((name for name in scores if self.values.asked_as(name) == asked), None)
 
     def margin(self, name: str) -> Margin:
         """Return by how much a measure may differ from the reference's and be the same."""

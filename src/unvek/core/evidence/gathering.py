@@ -5,8 +5,8 @@ run that could not begin, say) the latest run counts.
 """
 
 from collections import Counter
-from collections.abc import Iterator, Mapping, Set
-from dataclasses import dataclass, field
+from collections.abc import Iterator, Mapping, Sequence, Set
+from dataclasses import dataclass, field, replace
 from fnmatch import fnmatchcase
 from typing import Any
 
@@ -19,11 +19,13 @@ from unvek.core.evidence.evidence import Evidence
 from unvek.core.evidence.held import HeldAgainst
 from unvek.core.evidence.measurements import Measurements
 from unvek.core.evidence.settings import RunSettings
+from unvek.core.evidence.usual_measures import usual_measures
 from unvek.core.evidence.values import Values
 from unvek.core.logbook.plan_record import PlanOnRecord
 from unvek.core.logbook.rows import RunRow
 from unvek.core.logbook.run_table import RunTable
 from unvek.core.logbook.store import Logbook
+from unvek.core.plan.model import Plan, WantedMeasure
 from unvek.core.rig.facts import rig_words
 from unvek.core.run.events.record import FINISHED, is_from_elsewhere
 from unvek.core.stats.grouping import numbered
@@ -76,14 +78,24 @@ def gather(logbook: Logbook, selection: Selection = EVERYTHING) -> Evidence:
     counted_runs = CountedRuns(rows, variants, tuple(logbook.launches()))
     settings = RunSettings(counted_runs, {task.name: task for task in plan.plan.tasks})
     measured, definitions = Measurements.of(*logbook.measured()), logbook.definitions()
+    asked, usual = _with_usual_measures(logbook, plan.plan, counted_runs.number.tolist())
     return Evidence(
-        values=Values(plan.plan, HeldAgainst(settings, reference), measured, definitions),
+        values=Values(asked, HeldAgainst(settings, reference), measured, definitions),
         first_runs_s=_first_runs_s(runs, of_plan),
         left_out=left_out,
         voided=voided,
         made_of=logbook.made_of_launches(),
         rigs=logbook.rigs(),
+        usual=usual,
     )
+
+
+def _with_usual_measures(logbook: Logbook, plan: Plan, runs: Sequence[int]) -> tuple[Plan, tuple[WantedMeasure, ...]]:
+    """Return the plan, with what is usual for its outputs where it asks for no measure, and what that is."""
+    if plan.measures or not plan.variants:
+        return plan, ()
+    usual = usual_measures(logbook, plan, runs)
+    return replace(plan, measures=usual, quality=usual[0].name if usual else None), usual
 
 
 def _planned(plan: PlanOnRecord) -> Iterator[VariantOnRecord]:

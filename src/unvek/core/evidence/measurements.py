@@ -8,6 +8,9 @@ from numpy.typing import NDArray
 
 # Why a run has no value: where that is no fault, and where it may be one.
 WANTS_NOTHING = "its task wants nothing of a text"
+ONE_SEED = "its task has one seed: there is no other to hold it against"
+EXPECTS_NOTHING = "its task expects nothing"
+NO_FAULT = (WANTS_NOTHING, EXPECTS_NOTHING, ONE_SEED)
 
 
 @dataclass(frozen=True, slots=True)

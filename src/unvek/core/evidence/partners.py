@@ -1,15 +1,16 @@
-"""Which run of the reference each output is held against, for a likeness."""
+"""Which run each output is held against: of the reference for a likeness, of another seed for a spread."""
 
 from itertools import combinations
 
 import numpy as np
 from numpy.typing import NDArray
 
-from unvek.core.evidence.counted_runs import Whole
+from unvek.core.evidence.counted_runs import CountedRuns, Whole
 from unvek.core.evidence.held import HeldAgainst
 from unvek.core.stats.grouping import first_places, numbered
 
 Codes = NDArray[np.integer]
+MOST_SEEDS_AWAY = 12
 
 
 def partners(held: HeldAgainst) -> tuple[Whole, Whole]:
@@ -69,3 +70,27 @@ def _of_two_seeds(held: HeldAgainst, theirs: Whole) -> list[tuple[int, int]]:
         if varied in codes:
             firsts.setdefault((task, varied), {}).setdefault(seed, place)
     return [(later, earlier) for of in firsts.values() for earlier, later in combinations(of.values(), 2)]
+
+
+def other_seeds(runs: CountedRuns) -> tuple[Whole, Whole]:
+    """Return (pairs,) the numbers of runs, and (pairs,) of a run of the same variant and task with another seed.
+
+    Within a round and a repeat, at the same values of what is varied. Of many seeds each is held against the next
+    MOST_SEEDS_AWAY, going round. A run whose task has one seed is paired with none, 0.
+    """
+    finished = np.flatnonzero(runs.finished & runs.made_here)
+    repeats = runs.rows.whole_numbers("repeat")
+    columns = (runs.variant, runs.task_codes, runs.varied_codes, runs.round, repeats)
+    groups, count = numbered(*(column[finished] for column in columns))
+    order = np.lexsort((runs.seed[finished], groups))
+    ours, theirs = [], []
+    for mine in np.split(finished[order], np.searchsorted(groups[order], np.arange(1, count))):
+        seeds = len(mine)
+        for away in range(1, min(seeds // 2, MOST_SEEDS_AWAY) + 1):
+            first = mine[: seeds // 2] if 2 * away == seeds else mine  # half way round each pair would come twice
+            ours.append(first)
+            theirs.append(np.roll(mine, -away)[: len(first)])
+    paired = np.concatenate(ours) if ours else np.zeros(0, np.int64)
+    alone = np.setdiff1d(finished, np.r_[paired, np.concatenate(theirs) if theirs else paired])
+    against = np.concatenate(theirs) if theirs else np.zeros(0, np.int64)
+    return np.r_[runs.number[paired], runs.number[alone]], np.r_[runs.number[against], np.zeros(len(alone), np.int64)]

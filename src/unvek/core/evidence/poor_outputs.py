@@ -9,10 +9,10 @@ from unvek.core.evidence.evidence import Evidence
 from unvek.core.evidence.measurements import PoorOutputs
 from unvek.core.evidence.outputs.arrays import Scores
 from unvek.core.evidence.outputs.pictures import Pictures
-from unvek.core.evidence.outputs.source import OutputError, Source
+from unvek.core.evidence.outputs.source import KeptOutputs, OutputError, Source
 from unvek.core.evidence.outputs.sources import SOURCES
 from unvek.core.logbook.store import Logbook
-from unvek.core.measures.kinds import PICTURES, SCORES, TEXTS
+from unvek.core.measures.kind import PICTURES, SCORES, TEXTS
 
 MOST_OPENED = 4  # different outputs of a variant: where these are all blank, the others hardly differ
 LOOKED_AT = (PICTURES, TEXTS, SCORES)
@@ -28,8 +28,8 @@ def poor_outputs(
     """
     if most is not None and np.count_nonzero(evidence.runs.finished) > most:
         return ()
-    found = []
-    for source in (SOURCES[sort](logbook) for sort in LOOKED_AT):
+    found, kept = [], KeptOutputs.of(logbook)
+    for source in (SOURCES[sort](kept) for sort in LOOKED_AT):
         for variant in evidence.variants:
             mine = evidence.runs.finished & evidence.runs.made_here & evidence.runs.of_variant(variant.name)
             runs = _by_digest(source, _asked(evidence, source, mine))

@@ -9,7 +9,7 @@ import numpy as np
 
 from unvek.core.evidence.counted_runs import CountedRuns, Floats, Whole
 from unvek.core.logbook.rows import RunRow
-from unvek.core.plan.model import Task
+from unvek.core.plan.model import WORDING, Task
 from unvek.core.stats.grouping import numbered
 
 
@@ -29,6 +29,11 @@ class RunSettings:
                 found.setdefault(name, {})[value] = None
         return {name: tuple(values) for name, values in found.items() if len(values) > 1}
 
+    @property
+    def compared_values(self) -> Mapping[str, Sequence[Any]]:
+        """The same, without the wordings of prompts: those are other ways to ask for one thing."""
+        return {name: values for name, values in self.varied_values.items() if name != WORDING}
+
     def of_run(self, run: RunRow, name: str) -> Any:
         """Return a setting as a run had it; None where it had none."""
         task = self.tasks.get(run.task)
@@ -36,6 +41,11 @@ class RunSettings:
             if name in settings:
                 return settings[name]
         return None
+
+    def prompt_of(self, run: RunRow) -> str:
+        """Return what a run was asked for; empty for a task that the plan does not have."""
+        task = self.tasks.get(run.task)
+        return task.worded(run.varied.get(WORDING)) if task is not None else ""
 
     @cached_property
     def of_variants(self) -> Mapping[str, Mapping[str, Any]]:

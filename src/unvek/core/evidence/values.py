@@ -15,10 +15,17 @@ from unvek.core.logbook.measure_names import MeasureNames
 from unvek.core.logbook.rows import DefinitionRow, behind_measures
 from unvek.core.measures.catalogue import BUILT_IN, LOAD, is_ours
 from unvek.core.measures.definition import Measure
-from unvek.core.measures.kinds import KINDS, NUMBERS
-from unvek.core.plan.model import Plan
+from unvek.core.measures.kind import NUMBERS, OTHER_SEEDS, REFERENCE, Kind
+from unvek.core.measures.kinds import KINDS
+from unvek.core.plan.model import Plan, WantedMeasure
 
 COLUMNS = behind_measures()
+
+
+def _is_of_time(name: str) -> bool:
+    """Whether a measure is Unvek's own of a time, or of what goes with it: keeping every preview takes some."""
+    known = BUILT_IN.get(name)
+    return known is not None and (known.is_speed or known.adds_up)
 
 
 @dataclass(frozen=True)
@@ -58,14 +65,41 @@ class Values:
     @property
     def likeness_names(self) -> tuple[str, ...]:
         """The scores that hold an output against the reference's."""
-        return tuple(name for name in self.score_names if (kind := self._kinds.get(name)) and KINDS[kind].is_likeness)
+        against = {measure.name: measure.against for measure in self.plan.measures}
+        held = {name: against.get(self.asked_as(name), self._usual_against(name)) for name in self.score_names}
+        return tuple(name for name, what in held.items() if what == REFERENCE)
+
+    def _usual_against(self, name: str) -> str | None:
+        kind = KINDS.get(self._kinds.get(name, ""))
+        return kind.against if kind is not None else None
+
+    def kind_of(self, name: str) -> Kind:
+        """Return the kind of a measure of outputs."""
+        return KINDS[self._kinds[self.asked_as(name)]]
+
+    def asked_as(self, name: str) -> str:
+        """Return the plan's measure that a measure belongs to: its own name, or that of the program that gave it."""
+        return self._parents.get(name, name)
+
+    @cached_property
+    def _parents(self) -> Mapping[str, str]:
+        """The numbers that programs gave under names of their own, with the measure that asked for each."""
+        found = {row.name: self.names.parent(row) for row in self.definitions.values()}
+        return {name: parent for name, parent in found.items() if parent is not None and parent != name}
 
     @property
     def score_names(self) -> tuple[str, ...]:
         """The measures of outputs: those that the plan asks for; of runs from elsewhere alone those they came with."""
         if self.plan.variants:
-            return tuple(measure.name for measure in self.plan.measures)
+            return tuple(name for measure in self.plan.measures for name in self.given_by(measure))
         return tuple(name for name, kind in self._kinds.items() if kind in KINDS and KINDS[kind].of != NUMBERS)
+
+    def given_by(self, measure: WantedMeasure) -> list[str]:
+        """Return the names that a measure's values have: its own, or those that its program gave."""
+        if not measure.of_kind.asks or measure.asks_of_task:
+            return [measure.name]
+        parts = sorted(name for name, parent in self._parents.items() if parent == measure.name)
+        return [*([measure.name] if not parts or self.has(measure.name) else []), *parts]
 
     def is_score(self, name: str) -> bool:
         """Whether a measure is of outputs: of another prompt or seed it would be another one."""
@@ -76,7 +110,7 @@ class Values:
         if is_ours(name) and not name.startswith(("told.", "imported.")):
             return False
         kind = KINDS.get(self._kinds.get(name, ""))
-        if kind is not None and kind.of != NUMBERS:
+        if kind is not None and kind.of != NUMBERS and not kind.asks:
             return False  # a likeness of 1 to every output is no yes
         values = self.of(name)
         known = values[np.isfinite(values)]
@@ -122,11 +156,15 @@ class Values:
         else:
             values = self._measured_values(name)
         values[~runs.finished] = np.nan
+        if self.plan.keeps_previews and _is_of_time(name):
+            values = np.full(len(runs), np.nan)
         values.flags.writeable = False
         return values
 
     def _measured_values(self, name: str) -> Floats:
         """A measure of outputs, or one that a script has told, of each run."""
+        if self._usual_against(name) == OTHER_SEEDS:
+            return self._means_over_seeds(name)
         values = np.full(len(self._runs), np.nan)
         places, against, likeness = self._likenesses(name)
         same = self._runs.seed[places] == self._runs.seed[against]
@@ -135,6 +173,22 @@ class Values:
         alone = held_against == 0
         values[places[alone]] = measured[alone]
         return values
+
+    def between(self, name: str) -> tuple[Whole, Whole, Floats]:
+        """Return what is known of a likeness between any two runs that count: places of both, and the values."""
+        places, held_against, values = self._measured_of(name)
+        against = self._runs.places_of(held_against)
+        known = (held_against > 0) & (against >= 0)
+        return places[known], against[known], values[known]
+
+    def _means_over_seeds(self, name: str) -> Floats:
+        """How far each run's output lies from those of the other seeds of its task, in the mean."""
+        places, held_against, distances = self._measured_of(name)
+        others = self._runs.places_of(held_against)
+        known = (held_against > 0) & (others >= 0) & np.isfinite(distances)
+        ends, both = np.r_[places[known], others[known]], np.r_[distances[known], distances[known]]
+        sums, counts = (np.bincount(ends, weights, len(self._runs)) for weights in (both, None))
+        return np.asarray(np.divide(sums, counts, out=np.full(len(self._runs), np.nan), where=counts > 0))
 
     def likeness_to_other_seeds(self, name: str) -> tuple[Floats, Whole]:
         """Return how alike the reference's runs are to its own runs of other seeds, one value a pair, and its task."""

@@ -5,6 +5,7 @@ from collections.abc import Collection, Sequence
 import numpy as np
 
 from unvek.core.evidence.evidence import Evidence
+from unvek.core.evidence.outputs.source import tells_of_change
 from unvek.core.evidence.warming import Warming
 from unvek.core.run.events.record import BY_HAND, IMPORTED, SIMULATED
 from unvek.core.units import counted, few_of
@@ -35,6 +36,7 @@ def circumstance_notes(
         of = runs.variants_from(source)
         if of:
             notes.append(f"{words}: {', '.join(of)}.")
+    notes += _usual_notes(evidence)
     notes += _measuring_notes(evidence, evidence.values.score_names if measures is None else measures)
     notes += _settling_notes(evidence)
     rigs = set(runs.rows.column("rig"))
@@ -45,10 +47,29 @@ def circumstance_notes(
     return notes
 
 
+def _usual_notes(evidence: Evidence) -> list[str]:
+    """Say what is measured though the plan does not ask for it, and what has to wait."""
+    notes = []
+    if evidence.usual:
+        names = ", ".join(measure.name for measure in evidence.usual)
+        verb = "are" if len(evidence.usual) > 1 else "is"
+        notes.append(
+            f"The plan asks for no measure of its outputs: {names} {verb} what fits them; [[measures]] says otherwise."
+        )
+    if evidence.plan.keeps_previews:
+        notes.append("These runs have kept every preview, which takes time: they count for no time.")
+    if evidence.waiting:
+        notes.append(
+            f"{counted(evidence.waiting, 'value')} of outputs not worked out yet: that waits until no runs are being "
+            "made on this machine, which it would disturb."
+        )
+    return notes
+
+
 def _measuring_notes(evidence: Evidence, measures: Collection[str]) -> list[str]:
     """Say which measures lack values since files were changed, and which names stand for more than one thing."""
     notes = []
-    changed = sorted({*evidence.changed, *(one.run for one in evidence.without if not one.lasts)})
+    changed = sorted({*evidence.changed, *(one.run for one in evidence.without if tells_of_change(one.why))})
     if changed:
         notes.append(
             f"Outputs of {_named(changed)} are not as they were made any more (the files were changed, or are gone): "

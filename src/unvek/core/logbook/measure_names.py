@@ -6,12 +6,11 @@ definition that the plan no longer gives has no name any more.
 """
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from unvek.core.logbook.rows import DefinitionRow
 from unvek.core.measures.catalogue import is_ours
-from unvek.core.measures.definition import BROUGHT, MEASURED_HERE, Definition, Measure
-from unvek.core.measures.kinds import WANTED
+from unvek.core.measures.definition import BROUGHT, MEASURED_HERE, PROGRAM, Definition, Measure
 from unvek.core.plan.model import Plan
 
 ASKED_FOR_TOLD = "told"  # the kind of what a model's side tells
@@ -35,7 +34,7 @@ class MeasureNames:
     def __init__(self, plan: Plan | None, definitions: Mapping[int, DefinitionRow]):
         """plan: the newest; None where no plan was run yet, so that none gives a name."""
         self._wanted = {measure.name: measure for measure in (plan.worked_out if plan is not None else ())}
-        self._tasks = {task.name: task.wanted for task in (plan.tasks if plan is not None else ())}
+        self._tasks = {task.name: task for task in (plan.tasks if plan is not None else ())}
         self._newest = {row.name: row.content.family for _, row in sorted(definitions.items()) if self._is_free(row)}
         self._shown = {number: self._name(row) for number, row in definitions.items()}
         families = _families(row for row in definitions.values() if self._is_free(row))
@@ -47,19 +46,32 @@ class MeasureNames:
 
     def definition(self, name: str, task: str) -> Definition:
         """Return what a value of a measure of the plan is, of a run of this task."""
-        return self._wanted[name].definition(self._tasks.get(task, ()))
+        return self._wanted[name].definition_for(self._tasks.get(task))
+
+    def parent(self, row: DefinitionRow) -> str | None:
+        """Return the plan's measure that a value on record is of, by name and definition; None where it is of none."""
+        owner = self._owner(row)
+        is_its_own = owner is not None and row.content.family == self._wanted[owner].definition().family
+        return owner if is_its_own else None
+
+    def _owner(self, row: DefinitionRow) -> str | None:
+        """Return the plan's measure that gives a name: its own, or NAME.KEY, where a program gave several numbers."""
+        if row.name in self._wanted or row.origin != PROGRAM:
+            return row.name if row.name in self._wanted else None
+        asking = (name for name, wanted in self._wanted.items() if wanted.of_kind.asks)
+        return next((name for name in asking if row.name.startswith(f"{name}.")), None)
 
     def _is_free(self, row: DefinitionRow) -> bool:
         """Whether nobody else gives this name: neither the plan nor Unvek."""
-        return row.name not in self._wanted and not is_ours(row.name)
+        return self._owner(row) is None and not is_ours(row.name)
 
     def _name(self, row: DefinitionRow) -> Shown | None:
-        wanted, content = self._wanted.get(row.name), row.content
-        if wanted is not None and content.family == wanted.definition().family:
-            if wanted.of_kind.against != WANTED:
-                return Shown(measure=wanted.measure)
-            others = frozenset(task for task, texts in self._tasks.items() if texts != content.wanted)
-            return Shown(measure=wanted.measure, but_of_tasks=others)
+        content, parent = row.content, self.parent(row)
+        if parent is not None:
+            wanted = self._wanted[parent]
+            measure = replace(wanted.measure, name=row.name)
+            others = (name for name, task in self._tasks.items() if wanted.definition_for(task) != content)
+            return Shown(measure=measure, but_of_tasks=frozenset(others) if wanted.asks_of_task else frozenset())
         if is_ours(row.name) and content.kind == MEASURED_HERE:
             return Shown(measure=content.measure(row.name))
         if self._is_free(row):

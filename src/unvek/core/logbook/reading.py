@@ -262,6 +262,23 @@ class LogbookReading(FilledSlots):
         query = select(tables.outputs).order_by(tables.outputs.c.number)
         return list(self._values(OutputRow, query if run is None else query.where(tables.outputs.c.run == run)))
 
+    def outputs_of(self, runs: Sequence[int]) -> list[OutputRow]:
+        """Return the kept files of some runs."""
+        queries = (select(tables.outputs).where(tables.outputs.c.run.in_(some)) for some in batches(runs))
+        return [row for query in queries for row in self._values(OutputRow, query)]
+
+    def has_outputs(self) -> bool:
+        """Whether a run has put out a file, or the newest run has written something."""
+        newest = self._first(select(func.max(tables.runs.c.number)))
+        has_files = self._first(select(tables.outputs.c.number).limit(1)) is not None
+        return has_files or (newest is not None and newest[0] is not None and self.has_text([newest[0]]))
+
+    def has_text(self, runs: Sequence[int]) -> bool:
+        """Whether any of these runs has written something."""
+        details = tables.run_details.c
+        queries = (select(details.run).where(details.run.in_(some), details.text != "") for some in batches(runs))
+        return any(self._first(query) is not None for query in queries)
+
     def definitions(self) -> dict[int, DefinitionRow]:
         """Return every measure as its values were come by, by number."""
         return {row.number: row for row in self._values(DefinitionRow, select(tables.definitions))}

@@ -158,10 +158,10 @@ class Logbook(LogbookReading):
             for some in batches(numbers):
                 connection.execute(tables.runs.update().where(tables.runs.c.number.in_(some)).values(voided=reason))
 
-    def keep_measurements(self, measured: Iterable[Measurement]) -> None:
-        """Keep what was worked out from outputs; what is there already under the same identity is left."""
+    def keep_measurements(self, measured: Iterable[Measurement], anew: bool = False) -> None:
+        """Keep what was worked out from outputs; what is there already under the same identity is left, or replaced."""
         with self._writing() as connection:
-            keep_measurements(connection, measured)
+            keep_measurements(connection, measured, anew)
 
     def note_run(self, run: int, text: str) -> None:
         """Keep a remark on a run; InputError where there is no such run."""
@@ -248,7 +248,7 @@ def note_rig(connection: Connection, fingerprint: str, facts: Mapping[str, Any])
         connection.execute(tables.rigs.insert().values(fingerprint=fingerprint, facts=dict(facts)))
 
 
-def keep_measurements(connection: Connection, measured: Iterable[Measurement]) -> None:
+def keep_measurements(connection: Connection, measured: Iterable[Measurement], anew: bool = False) -> None:
     numbers: dict[tuple[str, str, str], int] = {}
     found = []
     for one in measured:
@@ -258,7 +258,12 @@ def keep_measurements(connection: Connection, measured: Iterable[Measurement]) -
         found.append(
             MeasurementRow(run=one.run, definition=numbers[key], against=one.against, value=one.value, why=one.why)
         )
-    insert_all(connection, tables.measurements, found, tables.measurements.insert().prefix_with("OR IGNORE"))
+    insert_all(
+        connection,
+        tables.measurements,
+        found,
+        tables.measurements.insert().prefix_with("OR REPLACE" if anew else "OR IGNORE"),
+    )
 
 
 def _definition(connection: Connection, name: str, digest: str, origin: str, definition: Definition) -> int:

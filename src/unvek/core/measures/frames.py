@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 Frames = NDArray[np.generic]
+YES = "yes"
 
 FAR_FROM_OTHERS, TIMES_MEDIAN, LEAST_CHANGE = 6.0, 3.0, 0.01
 SPREAD = 1.4826  # of the median absolute deviation to a standard deviation, for a normal
@@ -41,9 +42,15 @@ def bad_frame_count(a: Frames) -> float:
     return float(len(bad_frames(a)))
 
 
-def frame_count(a: Frames) -> float:
-    """Return how many frames there are; 1 of a still, (height, width, 3)."""
-    return float(len(a)) if a.ndim == 4 else 1.0
+def frame_count(a: Frames, rate: str | None = None, seconds: str | None = None, first: str | None = None) -> float:
+    """Return how many frames there are; 1 of a still, (height, width, 3).
+
+    With so many a second, and seconds: how many there are too many or too few; first: "yes" where one more is counted.
+    """
+    count = float(len(a)) if a.ndim == 4 else 1.0
+    if rate is None or seconds is None:
+        return count
+    return abs(count - round(float(rate) * float(seconds)) - (first == YES))
 
 
 def _changes(a: Frames) -> NDArray[np.float64]:

@@ -5,99 +5,47 @@ works it out. The functions stand in one module a sort and are looked up when on
 no NumPy.
 """
 
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
-from importlib import import_module
+from collections.abc import Mapping
+from dataclasses import replace
 from types import MappingProxyType
 
-from unvek.core.measures.definition import LESS, MEAN, MEDIAN, MORE, SHARE, SUMMED_UP, Definition, Measure
+from unvek.core.measures.definition import LESS, MEAN, MEDIAN, MORE, SHARE, SUMMED_UP
+from unvek.core.measures.kind import (
+    ARRAYS,
+    DURATION,
+    FILE,
+    FILES,
+    NOTHING,
+    NUMBER,
+    NUMBERS,
+    OTHER_SEEDS,
+    PICTURES,
+    SCORES,
+    SIZE,
+    SOUNDS,
+    TEXTS,
+    TRUTH,
+    VERDICTS,
+    WANTED,
+    WORDS,
+    Kind,
+    Option,
+)
 
-# The sorts of output that a kind reads.
-PICTURES, SOUNDS, TEXTS, SCORES, ARRAYS = "pictures", "sounds", "texts", "scores", "arrays"
-NUMBERS = "numbers"  # what the model's side told: nothing is worked out
-REFERENCE, WANTED, NOTHING = (
-    "the reference's output",
-    "what the task wants",
-    "nothing",
-)  # what an output is held against
 RENAMED = MappingProxyType({"contains": "holds"})  # kinds by the names that they had
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Option:
-    """Something that a plan may say of a measure of some kind: one of `choices`, or a short text where there are none.
-
-    With `is_read_only` it says how values are read, and not what they are: it is no part of what tells them apart. With
-    `for_function` the kind's function takes it, a number from 0 on.
-    """
-
-    name: str
-    choices: tuple[str, ...] = ()
-    default: str | None = None
-    is_read_only: bool = False
-    for_function: bool = False
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Kind:
-    """One kind. `version` goes up when its function comes to give other values: all are then worked out anew.
-
-    counted_by: the kind that says how many tokens a value is of, where those of many texts come to one over all tokens.
-    takes_rate: the function is handed the samples a second too. wants_any: where a task wants nothing it has no value.
-    """
-
-    name: str
-    of: str
-    against: str = REFERENCE
-    function: str = ""  # MODULE:NAME, of this room
-    unit: str = ""
-    better: str | None = MORE
-    summed_up: str = MEDIAN
-    options: tuple[Option, ...] = ()
-    version: int = 1
-    counted_by: str | None = None
-    takes_rate: bool = False
-    wants_any: bool = True
-
-    @property
-    def is_likeness(self) -> bool:
-        return self.against == REFERENCE
-
-    def definition(self, options: Mapping[str, str] = MappingProxyType({}), wanted: Sequence[str] = ()) -> Definition:
-        """Return what a value of this kind is, with these options and, where they count, these wanted texts."""
-        chosen = {option.name: options.get(option.name, option.default) for option in self.options}
-        return Definition(
-            kind=self.name,
-            version=self.version,
-            options={
-                option.name: value
-                for option in self.options
-                if not option.is_read_only and option.name != "unit" and (value := chosen[option.name]) is not None
-            },
-            wanted=tuple(wanted) if self.against == WANTED else (),
-            unit=chosen.get("unit") or self.unit,
-            better=chosen.get("better") or self.better,
-            summed_up=chosen.get("summed_up") or self.summed_up,
-        )
-
-    def measure(self, name: str, options: Mapping[str, str] = MappingProxyType({})) -> Measure:
-        """Return the measure that a plan asks for under a name of its own."""
-        return self.definition(options).measure(name)
-
-    def work_out(self, *arguments: object, options: Mapping[str, str] = MappingProxyType({})) -> float:
-        """Return the value of an output (and of what it is held against); ValueError where there is none."""
-        module, _, name = self.function.partition(":")
-        found: Callable[..., float] = getattr(import_module(f"unvek.core.measures.{module}"), name)
-        taken = {
-            option.name: options.get(option.name, option.default) for option in self.options if option.for_function
-        }
-        return found(*arguments, **taken)
-
-
+# What a spread may be measured by: likenesses, which are turned round, and distances.
+DISTANCES = ("ssim", "colour", "edit", "rouge-l", "spectral-distance", "relative-l2", "cosine")
 OUTPUT = "output"
 _OF_EVERY_KIND = (
     Option(name=OUTPUT),  # a pattern: which of the files of a run
     Option(name="better", choices=(LESS, MORE), is_read_only=True),
+)
+_ASKED_OPTIONS = (
+    Option(name="points", written=TRUTH),
+    Option(name="time_limit", written=DURATION, default="10"),
+    Option(name="memory_limit", written=SIZE, default=str(2**30)),
+    Option(name="files"),  # digests of what it is made of; no plan writes these
+    Option(name="unit"),
 )
 _TOLD_OPTIONS = (
     Option(name="unit"),
@@ -109,9 +57,9 @@ KINDS: Mapping[str, Kind] = MappingProxyType(
     {
         kind.name: kind if kind.of == NUMBERS else replace(kind, options=(*kind.options, *_OF_EVERY_KIND))
         for kind in (
-            Kind(name="ssim", of=PICTURES, function="image:ssim"),
-            Kind(name="psnr", of=PICTURES, function="image:psnr", unit="dB"),
-            Kind(name="colour", of=PICTURES, function="image:colour", better=LESS),
+            Kind(name="ssim", of=PICTURES, function="image:ssim", same=1.0),
+            Kind(name="psnr", of=PICTURES, function="image:psnr", unit="dB", same=100.0),
+            Kind(name="colour", of=PICTURES, function="image:colour", better=LESS, same=0.0),
             Kind(name="sharpness", of=PICTURES, function="image:sharpness", against=NOTHING, better=None),
             Kind(name="flicker", of=PICTURES, function="frames:flicker", against=NOTHING, better=LESS),
             Kind(
@@ -122,11 +70,23 @@ KINDS: Mapping[str, Kind] = MappingProxyType(
                 better=LESS,
                 summed_up=MEAN,
             ),
-            Kind(name="frame-count", of=PICTURES, function="frames:frame_count", against=NOTHING, better=None),
+            Kind(
+                name="frame-count",
+                of=PICTURES,
+                function="frames:frame_count",
+                against=NOTHING,
+                better=None,
+                options=(
+                    Option(name="rate", written=NUMBER, for_function=True),
+                    Option(name="seconds", written=NUMBER, for_function=True),
+                    Option(name="first", written=TRUTH, for_function=True),
+                ),
+            ),
             Kind(name="snr", of=SOUNDS, function="sound:snr", unit="dB"),
             Kind(
                 name="spectral-distance",
                 of=SOUNDS,
+                same=0.0,
                 function="sound:spectral_distance",
                 unit="dB",
                 better=LESS,
@@ -135,10 +95,10 @@ KINDS: Mapping[str, Kind] = MappingProxyType(
             Kind(name="clipping", of=SOUNDS, function="sound:clipping", against=NOTHING, better=LESS, summed_up=MEAN),
             Kind(name="silence", of=SOUNDS, function="sound:silence", against=NOTHING, better=None, takes_rate=True),
             Kind(name="loudness", of=SOUNDS, function="sound:loudness", against=NOTHING, better=None, unit="dB"),
-            Kind(name="relative-l2", of=ARRAYS, function="array:relative_l2", better=LESS),
-            Kind(name="cosine", of=ARRAYS, function="array:cosine"),
-            Kind(name="largest-difference", of=ARRAYS, function="array:largest_difference", better=LESS),
-            Kind(name="rouge-l", of=TEXTS, function="text:rouge_l"),
+            Kind(name="relative-l2", of=ARRAYS, function="array:relative_l2", better=LESS, same=0.0),
+            Kind(name="cosine", of=ARRAYS, function="array:cosine", same=1.0),
+            Kind(name="largest-difference", of=ARRAYS, function="array:largest_difference", better=LESS, same=0.0),
+            Kind(name="rouge-l", of=TEXTS, function="text:rouge_l", same=1.0),
             Kind(name="loop", of=TEXTS, function="text:loop", against=NOTHING, better=LESS, summed_up=MEAN),
             Kind(name="length", of=TEXTS, function="text:length", against=NOTHING, better=None),
             Kind(
@@ -155,10 +115,10 @@ KINDS: Mapping[str, Kind] = MappingProxyType(
                 function="text:answer",
                 against=WANTED,
                 summed_up=SHARE,
-                options=(Option(name="tolerance", default="0", for_function=True),),
+                options=(Option(name="tolerance", default="0", written=NUMBER, for_function=True),),
             ),
-            Kind(name="edit", of=TEXTS, function="text:edit"),
-            Kind(name="exact", of=TEXTS, function="text:exact", summed_up=MEAN),
+            Kind(name="edit", of=TEXTS, function="text:edit", same=1.0),
+            Kind(name="exact", of=TEXTS, function="text:exact", summed_up=MEAN, same=1.0),
             Kind(name="holds", of=TEXTS, function="text:holds", against=WANTED, summed_up=MEAN),
             Kind(
                 name="perplexity",
@@ -169,9 +129,53 @@ KINDS: Mapping[str, Kind] = MappingProxyType(
                 counted_by="scored",
             ),
             Kind(name="scored", of=SCORES, function="scores:scored", against=NOTHING, better=None),
-            Kind(name="kl", of=SCORES, function="scores:kl", unit="nats", better=LESS),
-            Kind(name="top1", of=SCORES, function="scores:top1"),
+            Kind(name="kl", of=SCORES, function="scores:kl", unit="nats", better=LESS, same=0.0),
+            Kind(name="top1", of=SCORES, function="scores:top1", same=1.0),
+            Kind(
+                name="spread",
+                of=PICTURES,
+                against=OTHER_SEEDS,
+                better=None,
+                options=(Option(name="distance", choices=DISTANCES, default=DISTANCES[0]),),
+            ),
+            Kind(
+                name="program",
+                of=FILES,
+                against=NOTHING,
+                better=None,
+                asks=True,
+                options=(
+                    Option(name="command", written=WORDS, is_needed=True),
+                    Option(name="pass", written=TRUTH),
+                    *_ASKED_OPTIONS,
+                ),
+            ),
+            Kind(
+                name="script",
+                of=FILES,
+                against=NOTHING,
+                better=None,
+                asks=True,
+                options=(
+                    Option(name="script", written=FILE, is_needed=True),
+                    Option(name="function", default="measure", longest=100),
+                    Option(name="python", longest=1000),
+                    Option(name="against", choices=("reference", "nothing"), default="nothing"),
+                    *_ASKED_OPTIONS,
+                ),
+            ),
+            Kind(name="expect", of=VERDICTS, against=NOTHING, summed_up=MEAN),
             Kind(name="told", of=NUMBERS, against=NOTHING, better=None, options=_TOLD_OPTIONS),
         )
     }
 )
+
+
+def pair_kind(kind: Kind, options: Mapping[str, str]) -> Kind:
+    """Return the kind that works out each pair of outputs: of a spread the distance that it names."""
+    return KINDS[options.get("distance", DISTANCES[0])] if kind.against == OTHER_SEEDS else kind
+
+
+def as_distance(kind: Kind, value: float) -> float:
+    """Return how far apart two outputs are, from what this kind says of them: a likeness of 1 is no distance."""
+    return 1 - value if kind.better == MORE else value

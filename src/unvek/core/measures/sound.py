@@ -55,13 +55,18 @@ def _spectrum_db(sound: NDArray[np.float64], length: int) -> NDArray[np.float64]
 
 def clipping(a: Sound) -> float:
     """Return the share of samples that are clipped: at full scale, three or more in a row on one side."""
+    return float(clipped(a).mean())
+
+
+def clipped(a: Sound) -> NDArray[np.bool_]:
+    """Return which samples are clipped, as `clipping` has it."""
     a = _one(a)
-    clipped = np.zeros(len(a), bool)
+    found = np.zeros(len(a), bool)
     for side in (a >= FULL_SCALE, a <= -FULL_SCALE):
         edges = np.flatnonzero(np.diff(np.concatenate(([False], side, [False])).astype(np.int8)))
         for start, end in zip(edges[::2], edges[1::2], strict=True):
-            clipped[start:end] |= end - start >= SHORTEST_CLIP
-    return float(clipped.mean())
+            found[start:end] |= end - start >= SHORTEST_CLIP
+    return found
 
 
 def silence(a: Sound, rate_hz: float) -> float:

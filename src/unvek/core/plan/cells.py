@@ -4,13 +4,14 @@ import hashlib
 import json
 import random
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import product
 from pathlib import Path
 from types import MappingProxyType
+from typing import Any
 
 from unvek.core.plan.digests import DigestCache
-from unvek.core.plan.model import Plan, Settings, SettingValue, Task, Variant
+from unvek.core.plan.model import WORDING, Plan, Settings, SettingValue, Task, Variant
 from unvek.core.plan.runners import Runner
 
 
@@ -27,6 +28,7 @@ class Cell:
     task: Task
     seed: int
     settings: Settings
+    keeps_previews: bool = False
     varied: Settings = field(default_factory=lambda: MappingProxyType({}))
 
 
@@ -60,11 +62,12 @@ def weights_bytes(variant: Variant) -> int | None:
 def cells_of(plan: Plan, sources: Sources) -> tuple[Cell, ...]:
     """Return the plan's cells: variants in their order, then what is varied, then the tasks, with their seeds."""
     return tuple(
-        _cell(plan, sources, variant, varied, task, seed)
+        _cell(plan, sources, variant, varied, task, seed, wording)
         for variant in plan.variants
         for varied in combinations_of(plan, variant)
         for task in plan.tasks
         for seed in task.seeds
+        for wording in range(1, len(task.wordings) + 2)
     )
 
 
@@ -81,10 +84,15 @@ def combinations_of(plan: Plan, variant: Variant) -> Iterator[Settings]:
         yield MappingProxyType(dict(zip(vary, values, strict=True)))
 
 
-def _cell(plan: Plan, sources: Sources, variant: Variant, varied: Settings, task: Task, seed: int) -> Cell:
+def _cell(
+    plan: Plan, sources: Sources, variant: Variant, varied: Settings, task: Task, seed: int, wording: int
+) -> Cell:
     runner = plan.runner_of(variant)
     settings = MappingProxyType({**runner.load, **task.settings, **variant.settings, **varied})
-    made_of = {
+    if task.wordings:
+        task = replace(task, prompt=task.worded(wording))
+        varied = MappingProxyType({**varied, WORDING: wording})
+    made_of: dict[str, Any] = {
         "variant": variant.name,
         "form": variant.form,
         "weights": [sources.files[path] for path in variant.weights],
@@ -94,8 +102,13 @@ def _cell(plan: Plan, sources: Sources, variant: Variant, varied: Settings, task
         "task": [task.name, task.prompt, [sources.files[path] for path in task.inputs]],
         "seed": seed,
     }
+    if plan.keeps_previews:  # which takes time: such runs are others than those that are timed
+        made_of["previews"] = plan.previews
     key = hashlib.sha256(json.dumps(made_of, sort_keys=True).encode()).hexdigest()[:24]
-    return Cell(key=key, variant=variant, task=task, seed=seed, settings=settings, varied=varied)
+    return Cell(
+        key=key, variant=variant, task=task, seed=seed, settings=settings, keeps_previews=plan.keeps_previews,
+        varied=varied,
+    )  # fmt: skip
 
 
 def order_of_round(names: tuple[str, ...], order: str, shuffle_seed: int, round_number: int) -> tuple[str, ...]:

@@ -7,20 +7,23 @@ goes on and all problems are told at once. Whoever reads must ask `Problems` at 
 import difflib
 import json
 import math
+import os
 import reprlib
+import shutil
 from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
 from types import MappingProxyType
 from typing import Any, TypeVar
 
 from unvek.core.errors import Problem
-from unvek.core.measures.kinds import Option
+from unvek.core.measures import kind
+from unvek.core.measures.kind import Option
 from unvek.core.plan.model import Settings, SettingValue
 from unvek.core.plan.names import LARGEST_SEED, NAME_WORDS, is_name
 from unvek.core.units import parse_bytes, parse_duration, parse_share
 
 LONGEST_SHOWN = 60
-LONGEST_OPTION = 20  # characters of what a plan says of a measure, such as its unit
+MOST_WORDS, LONGEST_WORD = 100, 4000  # of a command
 LARGEST_OPTION = 1e100
 LARGEST_WHOLE = 2**63 - 1  # of settings: what other languages and the logbook hold too
 _MISSING = object()
@@ -88,16 +91,35 @@ class Table:
         return default
 
     def option(self, option: Option) -> str:
-        """What a plan says of a measure, as its kind has it."""
+        """What a plan says of a measure, as its kind has it, as one text."""
         if option.choices:
             return self.choice(option.name, option.choices, option.default or option.choices[0])
-        if option.for_function:
-            return f"{self.number_or_none(option.name, 0.0, LARGEST_OPTION) or 0.0:g}"
-        wanted = f"a text of up to {LONGEST_OPTION} characters"
+        match option.written:
+            case kind.NUMBER:
+                return f"{self.number_or_none(option.name, 0.0, LARGEST_OPTION) or 0.0:g}"
+            case kind.TRUTH:
+                return kind.YES if self.true_or_false(option.name, False) else "no"
+            case kind.DURATION:
+                return f"{self.duration_s(option.name, None) or 0.0:g}"
+            case kind.SIZE:
+                return str(self.size_bytes(option.name, None) or 0)
+            case kind.WORDS:
+                return self._words(option.name)
+            case kind.FILE:
+                self.file(option.name, "the name of a file that exists")
+                return str(self._content[option.name])
+        wanted = f"a text of up to {option.longest} characters"
         value = self.text(option.name, wanted=wanted)
-        if len(value) > LONGEST_OPTION:
+        if len(value) > option.longest:
             self.problem(option.name, shown(value), wanted)
-        return value[:LONGEST_OPTION]
+        return value[: option.longest]
+
+    def _words(self, key: str) -> str:
+        """A command: a list of texts, as JSON."""
+        words = self.texts(key)
+        if not words or len(words) > MOST_WORDS or max(map(len, words)) > LONGEST_WORD:
+            self.problem(key, shown(self._content[key]), "a command as a list of texts, and no shell")
+        return json.dumps(words)
 
     def whole(self, key: str, default: int, at_least: int, at_most: int) -> int:
         value = self._take(key, "", needed=False)
@@ -151,7 +173,7 @@ class Table:
         """A program: a name to be looked for on the PATH, or a path from the plan's folder to one that exists."""
         value = self.text(key, default=default)
         is_path = "/" in value and key in self._content
-        return str(self._checked_file(key, value, "a program on the PATH, or the path of one")) if is_path else value
+        return str(self._checked_file(key, value, PROGRAM_WANTED)) if is_path else value
 
     def files(self, key: str) -> tuple[Path, ...]:
         wanted = "a list of names of files that exist"
@@ -323,6 +345,21 @@ class _Quoting(reprlib.Repr):
 
 
 _QUOTING = _Quoting()
+
+
+PROGRAM_WANTED = "a program on the PATH, or the path of one"
+
+
+def found_program(name: str, folder: Path) -> tuple[str, str | None]:
+    """Return where a program is, and what is wrong with it if it can't be started.
+
+    One with a slash is a path from the plan's folder.
+    """
+    found = str(folder / name) if "/" in name else shutil.which(name)
+    if found is None or not os.access(found, os.X_OK) or os.path.isdir(found):
+        is_there = found is not None and os.path.isfile(found)
+        return name, "a file that may not be executed" if is_there else "no such program"
+    return found, None
 
 
 def shown(value: Any) -> str:

@@ -6,7 +6,8 @@ from pathlib import Path
 from types import MappingProxyType
 
 from unvek.core.measures.definition import Definition, Measure
-from unvek.core.measures.kinds import KINDS, Kind
+from unvek.core.measures.kind import REFERENCE, WANTED, YES, Kind
+from unvek.core.measures.kinds import KINDS, pair_kind
 from unvek.core.plan.runners import Runner
 
 SettingValue = str | int | float | bool
@@ -15,6 +16,9 @@ Settings = Mapping[str, SettingValue]
 FORMS = ("full", "quantized", "distilled", "tuned", "mixed")
 ORDERS = ("balanced", "rotated", "shuffled", "listed")
 STALL_S = 300.0
+SOME_PREVIEWS, ALL_PREVIEWS = "some", "all"
+WORDING = "wording"  # which of a task's wordings a run had, from 1: paired like what is varied, and no setting
+AFTERWARDS, BETWEEN, LATER = "afterwards", "between", "later"  # when outputs are measured
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -22,7 +26,8 @@ class Schedule:
     """How often and in which order the cells are run.
 
     With settle_to (a share, such as 0.03) rounds are added until each ratio of times is known to that precision, or
-    most_rounds are made.
+    most_rounds are made. measure: when what is measured of outputs is worked out, after the last run, between rounds
+    too, or when somebody asks.
     """
 
     rounds: int = 3
@@ -33,6 +38,7 @@ class Schedule:
     pause_s: float = 0.0
     settle_to: float | None = None
     most_rounds: int = 12
+    measure: str = AFTERWARDS
 
     @property
     def runs_of_a_cell(self) -> int:
@@ -85,6 +91,8 @@ class Variant:
 class Task:
     """A prompt or input files, with what is expected of the answer.
 
+    wordings are other ways to ask for the same.
+
     expect is for judges; wanted are texts that the answer is to hold, for a program to look for.
     """
 
@@ -96,6 +104,11 @@ class Task:
     wanted: tuple[str, ...]
     facts: Mapping[str, int | float]
     settings: Settings
+    wordings: tuple[str, ...] = ()
+
+    def worded(self, number: int | None) -> str:
+        """Return a wording by its number: 1 is the prompt itself; None is a task with one."""
+        return self.prompt if number in (None, 1) or number > len(self.wordings) + 1 else self.wordings[number - 2]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -136,17 +149,55 @@ class WantedMeasure:
         return KINDS[self.kind]
 
     @property
+    def of(self) -> str:
+        """The sort of output that it reads."""
+        return pair_kind(self.of_kind, self.options).of
+
+    @property
+    def against(self) -> str:
+        """What an output is held against."""
+        return self.of_kind.held_against(self.options)
+
+    @property
+    def is_likeness(self) -> bool:
+        return self.against == REFERENCE
+
+    @property
     def measure(self) -> Measure:
-        return self.of_kind.measure(self.name, self.options)
+        return self.definition().measure(self.name)
+
+    @property
+    def asks_of_task(self) -> bool:
+        """Whether what a task wants, or expects, is part of what a value is."""
+        return self.of_kind.against == WANTED or self.gives_points
+
+    @property
+    def gives_points(self) -> bool:
+        """Whether its program says of each thing that a task expects whether it is there."""
+        return self.options.get("points") == YES
+
+    def place_of_point(self, name: str) -> int | None:
+        """Return which thing that a task expects, from 1, a value under this name is of; None of another value."""
+        given, _, place = name.rpartition(".")
+        return int(place) if self.gives_points and given == self.name and place.isdecimal() else None
 
     def definition(self, wanted: tuple[str, ...] = ()) -> Definition:
         """Return what a value of it is, for a task that wants these texts."""
         return self.of_kind.definition(self.options, wanted)
 
+    def definition_for(self, task: Task | None) -> Definition:
+        """Return what a value of it is, of a run of this task."""
+        if task is None:
+            return self.definition()
+        return self.definition(task.expect if self.gives_points else task.wanted)
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Plan:
-    """A whole plan. `text` is the file as it was read, kept with the runs; every cell is run for all of `vary`."""
+    """A whole plan. `text` is the file as it was read, kept with the runs; every cell is run for all of `vary`.
+
+    previews: whether every picture that a script shows on the way is kept; such runs count for no time.
+    """
 
     path: Path
     text: str
@@ -161,6 +212,11 @@ class Plan:
     rig: RigWanted = field(default=RigWanted())
     vary: Mapping[str, tuple[SettingValue, ...]] = field(default_factory=lambda: MappingProxyType({}))
     margins: Mapping[str, Margin] = field(default_factory=lambda: MappingProxyType({}))
+    previews: str = SOME_PREVIEWS
+
+    @property
+    def keeps_previews(self) -> bool:
+        return self.previews == ALL_PREVIEWS
 
     @property
     def worked_out(self) -> tuple[WantedMeasure, ...]:
@@ -179,6 +235,10 @@ class Plan:
 
     def runner_of(self, variant: Variant) -> Runner:
         return self.runners[variant.runner]
+
+    def measure(self, name: str) -> WantedMeasure | None:
+        """Return what the plan asks for under this name; None where it asks for nothing."""
+        return next((measure for measure in self.measures if measure.name == name), None)
 
     def variant(self, name: str) -> Variant:
         return next(variant for variant in self.variants if variant.name == name)

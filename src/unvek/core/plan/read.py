@@ -7,15 +7,19 @@ from collections import Counter
 from collections.abc import Iterable, Mapping
 from math import prod
 from pathlib import Path
-from types import MappingProxyType
 
 from unvek.core.errors import InputError, PlanError, Problem
-from unvek.core.measures.kinds import KINDS, RENAMED
 from unvek.core.plan.door import Problems, Table, nearest_words, shown
 from unvek.core.plan.model import (
+    AFTERWARDS,
+    ALL_PREVIEWS,
+    BETWEEN,
     FORMS,
+    LATER,
     ORDERS,
+    SOME_PREVIEWS,
     STALL_S,
+    WORDING,
     Limits,
     Plan,
     RigWanted,
@@ -23,9 +27,9 @@ from unvek.core.plan.model import (
     SettingValue,
     Task,
     Variant,
-    WantedMeasure,
 )
 from unvek.core.plan.read_margins import read_margins
+from unvek.core.plan.read_measures import is_asked, read_measures
 from unvek.core.plan.read_runners import check_placeholders, read_runners
 from unvek.core.plan.runners import LOAD_SETTINGS, Runner, load_problem
 
@@ -89,9 +93,7 @@ def _read_plan(table: Table, path: Path, text: str, problems: Problems) -> Plan:
         _read_variant(entry, limits, runners) for entry in table.tables("variants", "at least one [[variants]] table")
     )
     tasks = tuple(_read_task(entry) for entry in table.tables("tasks", "at least one [[tasks]] table"))
-    measures: tuple[WantedMeasure, ...] = ()
-    if table.has("measures"):
-        measures = tuple(_read_measure(entry) for entry in table.tables("measures", "[[measures]] tables"))
+    measures = read_measures(table, path.parent)
     _check_names("variants", (variant.name for variant in variants), problems)
     _check_names("tasks", (task.name for task in tasks), problems)
     _check_names("measures", (measure.name for measure in measures), problems)
@@ -107,8 +109,9 @@ def _read_plan(table: Table, path: Path, text: str, problems: Problems) -> Plan:
     if names and reference not in names:
         table.problem("reference", shown(reference), "the name of a variant" + _named(reference, names))
     quality = table.text("quality", default=measures[0].name if measures else "none")
-    if table.has("quality") and quality not in [measure.name for measure in measures]:
+    if table.has("quality") and not is_asked(quality, measures):
         table.problem("quality", shown(quality), "the name of one of the [[measures]]")
+    previews = table.choice("previews", (SOME_PREVIEWS, ALL_PREVIEWS), SOME_PREVIEWS)
     table.close()
     plan = Plan(
         path=path,
@@ -124,8 +127,10 @@ def _read_plan(table: Table, path: Path, text: str, problems: Problems) -> Plan:
         rig=rig,
         vary=vary,
         margins=margins,
+        previews=previews,
     )
     _check_load(plan, problems)
+    _check_wordings(plan, problems)
     return plan
 
 
@@ -141,6 +146,7 @@ def _read_schedule(table: Table) -> Schedule:
         pause_s=table.duration_s("pause", default.pause_s) or 0.0,
         settle_to=table.share("settle_to", None),
         most_rounds=table.whole("most_rounds", max(default.most_rounds, rounds), 1, 1000),
+        measure=table.choice("measure", (AFTERWARDS, BETWEEN, LATER), default.measure),
     )
     _check_settling(table, schedule)
     table.close()
@@ -208,21 +214,14 @@ def _read_task(table: Table) -> Task:
         wanted=table.texts("wanted"),
         facts=table.numbers("facts"),
         settings=table.settings(),
+        wordings=table.texts("wordings"),
     )
+    if task.wordings and not table.has("prompt"):
+        table.problem("prompt", "nothing", "the prompt, to which wordings are other ways to ask for the same")
     if not table.has("prompt") and not task.inputs:
         table.problem("prompt", "nothing", "a prompt, or input files under inputs")
     table.close()
     return task
-
-
-def _read_measure(table: Table) -> WantedMeasure:
-    name, kinds = table.name(), tuple(KINDS)
-    kind = table.choice("kind", kinds, kinds[0], renamed=RENAMED)
-    if not table.has("kind"):
-        table.problem("kind", "nothing", "one of " + ", ".join(kinds))
-    options = {option.name: table.option(option) for option in KINDS[kind].options if table.has(option.name)}
-    table.close()
-    return WantedMeasure(name=name, kind=kind, options=MappingProxyType(options))
 
 
 def _check_names(key: str, names: Iterable[str], problems: Problems) -> None:
@@ -268,6 +267,23 @@ def _check_load(plan: Plan, problems: Problems) -> None:
         if wrong is not None:
             problems.add(f"variants[{variant.name}]", wrong, "settings of clients that go together")
             return
+
+
+def _check_wordings(plan: Plan, problems: Problems) -> None:
+    """Where tasks have wordings, `wording` is what says which one a run had, and can be nothing else."""
+    if not any(task.wordings for task in plan.tasks):
+        return
+    for where, settings in (
+        ("vary", plan.vary),
+        *((f"runners.{name}.vary", runner.vary) for name, runner in plan.runners.items()),
+        *((f"variants[{variant.name}].settings", variant.settings) for variant in plan.variants),
+        *((f"tasks[{task.name}].settings", task.settings) for task in plan.tasks),
+    ):
+        if WORDING in settings:
+            problems.add(f"{where}.{WORDING}", "a setting of that name", "another name: tasks here have wordings")
+    for task in plan.tasks:
+        if len({task.prompt, *task.wordings}) < len(task.wordings) + bool(task.wordings):
+            problems.add(f"tasks[{task.name}].wordings", "the same text twice", "different ways to ask for the same")
 
 
 def _named(found: str, names: tuple[str, ...]) -> str:

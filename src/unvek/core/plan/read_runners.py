@@ -1,8 +1,6 @@
 """Reading the [runners] of a plan, and checking that their placeholders can be filled for every run."""
 
-import os
 import re
-import shutil
 import sys
 from collections.abc import Callable, Mapping
 from pathlib import Path
@@ -12,7 +10,7 @@ from urllib.parse import urlsplit
 
 from jsonpointer import JsonPointer, JsonPointerException
 
-from unvek.core.plan.door import Problems, Table, is_a, is_file, nearest_words, shown
+from unvek.core.plan.door import PROGRAM_WANTED, Problems, Table, found_program, is_a, is_file, nearest_words, shown
 from unvek.core.plan.model import SettingValue, Task, Variant
 from unvek.core.plan.placeholders import INTERPRETER, OUT, names_in, of_variant, values_for
 from unvek.core.plan.runners import (
@@ -229,13 +227,9 @@ def _found_program(entry: Table, key: str, command: tuple[str, ...], folder: Pat
     """Return where the program of a command is; one with a slash is a path from the plan's folder."""
     if not command or next(names_in(command[0]), None) == INTERPRETER:
         return sys.executable
-    name = command[0]
-    found = str(folder / name) if "/" in name else shutil.which(name)
-    if found is None or not os.access(found, os.X_OK) or os.path.isdir(found):
-        is_there = found is not None and os.path.isfile(found)
-        state = "a file that may not be executed" if is_there else "no such program"
-        entry.problem(f"{key}[0]", f"{shown(name)}, {state}", "a program on the PATH, or the path of one")
-        return name
+    found, state = found_program(command[0], folder)
+    if state is not None:
+        entry.problem(f"{key}[0]", f"{shown(command[0])}, {state}", PROGRAM_WANTED)
     return found
 
 

@@ -1,7 +1,7 @@
-"""One benchmark at a time on a machine: a lock that ends with the process that holds it, and word of who that is.
+"""One benchmark at a time on a machine, and nothing measured of outputs meanwhile: a lock, and word of who holds it.
 
-The lock is taken on a file that all users of the machine share; what stands in the file is only word, and is checked
-like anything that comes from outside.
+The lock ends with the process that holds it. It is taken on a file that all users of the machine share; what stands in
+the file is only word, and is checked like anything that comes from outside.
 """
 
 import fcntl
@@ -24,19 +24,26 @@ from unvek.core.plain_text import clean
 VARIABLE = "UNVEK_MACHINE_LOCK"  # another file, for a container or a test that is a machine of its own
 MOST_BYTES = 16 * 2**10
 LONGEST_WORDS, LARGEST_PID = 200, 2**31
+MAKING_RUNS, MEASURING = "making runs", "measuring"  # what the machine is held for
 TRY_FOR_S = 0.3  # somebody who only looks holds the lock for an instant
 LOOK_EVERY_S = 0.2
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Holder:
-    """Who makes runs on this machine now, as far as they have said: words of somebody else, clean."""
+    """Who makes runs, or measures, on this machine now, as far as they have said: words of somebody else, clean."""
 
     pid: int | None = None
     user: str | None = None
     title: str | None = None
     journal: Path | None = None
     since: str | None = None
+    doing: str | None = None
+
+    @property
+    def measures(self) -> bool:
+        """Whether it looks at outputs, which is soon over, and makes no runs."""
+        return self.doing == MEASURING
 
     def words(self) -> str:
         who = f"process {self.pid or 'unknown'} of {self.user or 'an unknown user'}"
@@ -47,9 +54,11 @@ class Holder:
 class MachineLock:
     """The machine, held."""
 
-    def __init__(self, fd: int, title: str):
+    def __init__(self, fd: int, title: str, doing: str):
         self._fd = fd
-        self._told: dict[str, Any] = {"pid": os.getpid(), "user": _user(), "title": title, "since": _now()}
+        self._told: dict[str, Any] = {
+            "pid": os.getpid(), "user": _user(), "title": title, "since": _now(), "doing": doing,
+        }  # fmt: skip
         self._write()
 
     def tell_journal(self, journal: Path) -> None:
@@ -65,25 +74,29 @@ class MachineLock:
 
 @contextmanager
 def held_machine(
-    title: str, wait: bool = False, on_wait: Callable[[Holder], None] | None = None
+    title: str, wait: bool = False, on_wait: Callable[[Holder], None] | None = None, doing: str = MAKING_RUNS
 ) -> Iterator[MachineLock]:
-    """Hold the machine. Where it is held already: wait, telling once for whom, or raise MachineBusyError."""
+    """Hold the machine. Where it is held already: wait, telling once for whom, or raise MachineBusyError.
+
+    Who measures outputs is waited for in any case.
+    """
     fd = _opened()
     try:
         give_up_at_s = monotonic() + TRY_FOR_S
         told = False
         while not _locked(fd):
-            if not wait and monotonic() > give_up_at_s:
-                raise MachineBusyError(
-                    f"runs are being made on this machine already, by {_said(fd).words()}. Two at a time would "
-                    "disturb each other: add --wait to wait for the end, or watch with 'unvek watch'"
-                )
-            if wait and not told and monotonic() > give_up_at_s:
+            if monotonic() > give_up_at_s:
+                who = _said(fd)
+                if not (wait or who.measures):
+                    raise MachineBusyError(
+                        f"runs are being made on this machine already, by {who.words()}. Two things at a time would "
+                        "disturb each other: add --wait to wait for the end, or watch with 'unvek watch'"
+                    )
+                if not told and on_wait is not None:
+                    on_wait(who)
                 told = True
-                if on_wait is not None:
-                    on_wait(_said(fd))
             sleep(LOOK_EVERY_S if told else 0.02)
-        yield MachineLock(fd, title)
+        yield MachineLock(fd, title, doing)
     finally:
         os.close(fd)
 
@@ -136,7 +149,9 @@ def _said(fd: int) -> Holder:
         return Holder()
     if not isinstance(content, dict):
         return Holder()
-    texts = {name: clean(content[name], LONGEST_WORDS) for name in ("user", "title", "since") if content.get(name)}
+    texts = {
+        name: clean(content[name], LONGEST_WORDS) for name in ("user", "title", "since", "doing") if content.get(name)
+    }
     pid, journal = content.get("pid"), content.get("journal")
     return Holder(
         pid=pid if type(pid) is int and 0 < pid <= LARGEST_PID else None,

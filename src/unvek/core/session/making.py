@@ -6,7 +6,7 @@ from pathlib import Path
 from time import monotonic
 
 from unvek.core.plan.cells import Cell, Sources, cells_of, read_sources, weights_bytes
-from unvek.core.plan.model import Plan
+from unvek.core.plan.model import BETWEEN, Plan
 from unvek.core.run.engine.bench import Assignment, Bench
 from unvek.core.run.engine.engine import Engine, PendingRun
 from unvek.core.session.changed_files import changed_files
@@ -62,7 +62,7 @@ def make_runs(plan: Plan, logbook_path: Path, options: RunOptions | None = None)
         began_s = monotonic()
         with held.bench(rounds.standing, cells, forecast) as (bench, tally):
             engine = Engine(bench, Assignment(plan=plan, sources=sources, remaining=remaining))
-            engine.make(_groups(rounds, bench, options))
+            engine.make(_groups(rounds, bench, options, logbook.folder.path))
         logbook.end_session()
         stopped = held.interruption.no_more()
         if number is not None and tally.made == pending and not stopped:
@@ -74,14 +74,26 @@ def make_runs(plan: Plan, logbook_path: Path, options: RunOptions | None = None)
         )  # fmt: skip
 
 
-def _groups(rounds: RoundsToMake, bench: Bench, options: RunOptions) -> Iterator[list[PendingRun]]:
+def _groups(rounds: RoundsToMake, bench: Bench, options: RunOptions, folder: Path) -> Iterator[list[PendingRun]]:
     """Yield the runs to make; the journal is told where rounds are made again, or it takes more to settle."""
-    yield from rounds.groups()
+    yield from _measured_between(rounds, bench, folder) if rounds.plan.schedule.measure == BETWEEN else rounds.groups()
     while not bench.interruption.no_more() and ((options.undisturbed and rounds.disturbed()) or rounds.grown()):
         journal = bench.journal
         if journal.begin_again is not None:
             journal.tell(replace(journal.begin_again(), left_s=rounds.remaining.time_left_s(bench.forecaster)))
         yield from rounds.groups()
+
+
+def _measured_between(rounds: RoundsToMake, bench: Bench, folder: Path) -> Iterator[list[PendingRun]]:
+    """Yield the runs to make, and measure what is there before each round that begins."""
+    from unvek.core.session.measuring.between import measure_meanwhile  # few plans ask for it, and it brings much
+
+    latest = None
+    for group in rounds.groups():
+        if latest not in (None, group[0].slot.round):
+            measure_meanwhile(folder, bench.interruption.no_more)
+        latest = group[0].slot.round
+        yield group
 
 
 def _tell_doubts(

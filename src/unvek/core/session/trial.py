@@ -137,7 +137,7 @@ def _small_plan(plan: Plan, wanted: TrialOptions) -> Plan:
         reference=variant.name,
         schedule=Schedule(rounds=1, repeats=1, warmups=0),
         variants=(replace(variant, settings=MappingProxyType({**variant.settings, **wanted.settings})),),
-        tasks=(replace(task, prompt=prompt, seeds=wanted.seeds or task.seeds[:1]),),
+        tasks=(replace(task, prompt=prompt, wordings=(), seeds=wanted.seeds or task.seeds[:1]),),
         vary={name: (wanted.settings.get(name, values[0]),) for name, values in varied.items()},
     )
 
@@ -152,7 +152,7 @@ def _chosen(what: str, name: str, known: Mapping[str, Named]) -> Named:
 
 def _run(run: KeptRun, logbook: Logbook) -> TrialRun:
     outputs = logbook.outputs(run.number)
-    measures = {one.name: one.value for one in measurements_of(logbook, run) if one.shown}
+    measures = {one.name: one.value for one in measurements_of(logbook, run, logbook.newest_plan()) if one.shown}
     return TrialRun(
         run=run.number,
         seed=run.seed,

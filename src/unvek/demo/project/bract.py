@@ -92,8 +92,8 @@ class Bract:
         seen = softmax(scores) @ values
         return seen.transpose(0, 2, 1, 3).reshape(batch, length, WIDTH) @ self.weights[f"block.{layer}.out"]
 
-    def paint(self, prompt: str, seed: int, steps: int, guidance: float, on_step=None) -> np.ndarray:
-        """Return a picture (48, 48, 3) in 0..1.
+    def paint(self, prompt: str, seed: int, steps: int, guidance: float, on_step=None, noise=None) -> np.ndarray:
+        """Return a picture (48, 48, 3) in 0..1, from the seed's noise or another.
 
         guidance above 1 asks the network twice a step, with and without the prompt, and goes further in the
         direction of their difference (Ho and Salimans 2022, "Classifier-Free Diffusion Guidance").
@@ -102,7 +102,7 @@ class Bract:
         said = parse_prompt(prompt)
         unsaid = [len(choices) for choices in CHOICES]
         conditions = np.array([said, unsaid] if guidance != 1 else [said])
-        x = np.random.default_rng(seed).standard_normal((1, SIZE, SIZE, 3), dtype=np.float32)
+        x = (noise_of(seed) if noise is None else noise)[None]
         for step in range(steps):
             time = 1 - step / steps
             velocity = self.velocity(np.repeat(x, len(conditions), axis=0), time, conditions)
@@ -112,6 +112,11 @@ class Bract:
             if on_step:
                 on_step(partial(heading_for, x[0], velocity[0], time - 1 / steps))
         return as_picture(x[0])
+
+
+def noise_of(seed: int) -> np.ndarray:
+    """Return what a walk starts from, (48, 48, 3)."""
+    return np.random.default_rng(seed).standard_normal((SIZE, SIZE, 3), dtype=np.float32)
 
 
 def heading_for(x: np.ndarray, velocity: np.ndarray, time: float) -> np.ndarray:

@@ -39,7 +39,8 @@ def watch_runs(logbook: Path | None, tell: Tell) -> bool:
             sleep(LOOK_EVERY_S)
             journal = _journal_now(tell)
     if journal is None:
-        if holder() is None:
+        who = holder()
+        if who is None or who.measures:
             tell("nothing runs on this machine now")
         before = latest_journal(logbook / "journal") if logbook is not None else None
         if before is not None:

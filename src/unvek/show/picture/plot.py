@@ -34,6 +34,11 @@ def plot_curve(found: Curve, path: Path) -> None:
         _draw(axes, row, across, scale.divisor, place - (len(found.rows) - 1) / 2)
     _lay_out(axes, found, across, scale.unit)
     figure.subplots_adjust(left=0.08, right=0.86, top=0.88, bottom=0.1)
+    saved(figure, path)
+
+
+def saved(figure: Figure, path: Path) -> None:
+    """Write a figure into a file, the same one each time; OSError where it can't be written."""
     with matplotlib.rc_context({"svg.fonttype": "none", "svg.hashsalt": "unvek"}):
         figure.savefig(path, facecolor=PAPER, metadata={"Date": None} if path.suffix.lower() == ".svg" else None)
 

@@ -13,7 +13,7 @@ from unvek.core.measures.catalogue import TIME
 from unvek.core.plain_text import clean
 from unvek.core.stats.conclusions.fits import Line
 from unvek.core.stats.student import Estimate
-from unvek.core.units import bytes_words, duration_words, ratio_decimals
+from unvek.core.units import bytes_words, counted, duration_words, ratio_decimals
 from unvek.show.palette import FORM_COLOURS, FORM_MARKS
 from unvek.show.terminal.console import faint
 from unvek.show.terminal.figures import figure, unit_suffix, variant_text
@@ -56,10 +56,28 @@ def _print_hanging(out: Console, text: Text) -> None:
 
 def sentences(found: Curve, row: CurveRow) -> list[str]:
     """Word what a variant's curve says; one sentence at least."""
-    words = [_course(found, row), _plateau(found, row), *_fits(found, row), _long_or_short(found, row)]
+    words = [
+        _formed(found, row),
+        _course(found, row),
+        _plateau(found, row),
+        *_fits(found, row),
+        _long_or_short(found, row),
+    ]
     if found.setting == CLIENTS:
         words.append(NO_FORM if found.unit == "s" else "")
     return [word for word in words if word] or ["no form fits; the points tell what there is."]
+
+
+def _formed(found: Curve, row: CurveRow) -> str:
+    """From when on a picture is nearly what it comes to."""
+    formed = row.formed
+    if formed is None:
+        return ""
+    if formed.steps is None:
+        return f"nothing before the end is within {formed.within:g} of it in every run."
+    out_of = f" of {formed.of}" if formed.of is not None else ""
+    over = f" ({formed.low} to {formed.high} over {counted(formed.runs, 'run')})" if formed.low != formed.high else ""
+    return f"after {formed.steps}{out_of} steps it is within {formed.within:g} of the end{over}."
 
 
 def _course(found: Curve, row: CurveRow) -> str:

@@ -7,7 +7,7 @@ from rich.console import Console
 from rich.text import Text
 
 from unvek.core.plain_text import clean
-from unvek.core.session.measuring import MeasureWorkedOut, Measuring
+from unvek.core.session.measuring.found import MeasureWorkedOut, Measuring
 from unvek.core.units import counted, few_of
 from unvek.show.terminal.console import faint
 from unvek.show.terminal.grid import Column, print_grid

@@ -8,6 +8,7 @@ from rich.text import Text
 
 from unvek.core.findings.log.run_list import RunList
 from unvek.core.findings.log.whole_run import AS_MADE, MeasurementFound, OutputFound, RunWhole
+from unvek.core.measures.points import NOT_JUDGED
 from unvek.core.plain_text import clean, clean_lines
 from unvek.core.plan.runners import COMMAND, STREAM
 from unvek.core.rig.facts import rig_words
@@ -76,8 +77,10 @@ def _how_it_went(run: RunWhole) -> Iterator[Fact]:
 
 def _what_came_of_it(run: RunWhole) -> Iterator[Fact]:
     for one in run.measurements:
-        if one.shown and one.name not in TOLD_ABOVE:
+        if one.shown and one.name not in TOLD_ABOVE and (one.name in run.measures or one.why):
             yield "measure", _measure_words(one)
+    for point in run.expected:
+        yield "expected", f"{clean(point.thing)}: {point.said or NOT_JUDGED}"
     stale = [one for one in run.measurements if not one.shown]
     if stale:
         words = f"{counted(len(stale), 'value')} by other definitions or against another reference: --as json has them"

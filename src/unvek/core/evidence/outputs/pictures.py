@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from unvek.core.evidence.outputs.source import OutputError, Source
 from unvek.core.logbook.rows import OutputRow
-from unvek.core.pictures import MOST_FRAME_PIXELS, NoPictureError, open_frames, open_picture, picture_size
+from unvek.core.pictures import NoPictureError, joined_frames, open_frames, open_picture, picture_size
 
 MEASURED_PIXELS = 16_000_000  # of one picture: each takes 24 bytes, and a comparison of two several times that
 SMALL_SIDE = 256
@@ -29,6 +29,11 @@ class Pictures(Source):
     name = "picture"
     endings = (".png", ".jpg", ".jpeg", ".webp", ".bmp", ".gif", ".tif", ".tiff", ".ppm")
     largest_bytes = 256 * 2**20
+
+    @staticmethod
+    def is_moving(path: str) -> bool:
+        """Whether a picture is one that moves, as far as its name tells: a GIF, or one of a folder of frames."""
+        return path.lower().endswith(".gif") or path.count("/") > OWN_FOLDER_PARTS
 
     def digest(self, run: int) -> str:
         first, *others = self._files(run)
@@ -56,14 +61,10 @@ class Pictures(Source):
         return sorted(frames, key=lambda output: _as_counted(output.path))
 
     def _of_folder(self, files: list[OutputRow]) -> NDArray[np.uint8]:
-        found: list[NDArray[np.uint8]] = []
-        for file in files:
-            found.append(np.atleast_3d(self._read(self._bytes(file))))
-            if found[-1].shape != found[0].shape:
-                raise OutputError("its pictures have different sizes")
-            if found[0].size * len(found) > 3 * MOST_FRAME_PIXELS:
-                raise OutputError(f"its frames have more than {MOST_FRAME_PIXELS / 1e6:.0f} megapixels together")
-        return np.stack(found)
+        try:
+            return joined_frames(self._read(self._bytes(file)) for file in files)
+        except NoPictureError as error:
+            raise OutputError(str(error)) from error
 
     def _read(self, data: bytes) -> NDArray[np.uint8]:
         with _told_of_picture():

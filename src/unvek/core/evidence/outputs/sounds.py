@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from unvek.core.evidence.outputs.source import OutputError, Source, damage_as
-from unvek.core.measures.kinds import Kind
+from unvek.core.measures.kind import Kind
 
 
 class Sound(NamedTuple):

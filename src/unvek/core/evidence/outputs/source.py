@@ -5,6 +5,7 @@ import os
 from abc import ABC, abstractmethod
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
+from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path, PurePath
 from typing import Any, ClassVar
@@ -14,12 +15,18 @@ import numpy as np
 from unvek.core.held_folder import open_plain
 from unvek.core.logbook.rows import OutputRow
 from unvek.core.logbook.store import Logbook
-from unvek.core.measures.kinds import NOTHING, Kind
+from unvek.core.measures.kind import NOTHING, Kind
 from unvek.core.units import bytes_words
 
 MOST_HELD, MOST_HELD_BYTES = 64, 2**29  # outputs kept at hand: mostly the reference's, which others are held against
 MADE_NONE = "it made no"
+PREVIEWS = "previews"  # the folder, within a run's own, of pictures as they formed
 CHANGED, GONE = "its file is not the one any more that the run made", "its file is gone, or can't be read"
+
+
+def tells_of_change(why: str) -> bool:
+    """Whether a reason for no value is that a file is not what the run had made."""
+    return why.endswith((CHANGED, GONE))
 
 
 class OutputError(Exception):
@@ -41,6 +48,19 @@ def damage_as(why: str) -> Iterator[None]:
         raise OutputError(why) from error
 
 
+@dataclass(frozen=True, slots=True)
+class KeptOutputs:
+    """What runs put out: the files that are kept, in the logbook's folder, and what each has written."""
+
+    folder: Path
+    files: Sequence[OutputRow]
+    texts: Mapping[int, str]
+
+    @classmethod
+    def of(cls, logbook: Logbook, with_texts: bool = True) -> "KeptOutputs":
+        return cls(logbook.folder.path, logbook.outputs(), logbook.texts() if with_texts else {})
+
+
 class Source(ABC):
     """Outputs of one sort: the first file of each run whose name ends as theirs do."""
 
@@ -48,19 +68,30 @@ class Source(ABC):
     endings: ClassVar[tuple[str, ...]]
     largest_bytes: ClassVar[int]
 
-    def __init__(self, logbook: Logbook, pattern: str | None = None):
+    def __init__(self, kept: KeptOutputs, pattern: str | None = None):
         """pattern: of the names of the files that are meant, where a run makes several."""
-        self._folder = logbook.folder.path
+        self._folder = kept.folder
         self._mine = [
             output
-            for output in logbook.outputs()
-            if output.path.lower().endswith(self.endings) and (pattern is None or PurePath(output.path).match(pattern))
+            for output in kept.files
+            if output.path.lower().endswith(self.endings)
+            and self.is_of_source(PurePath(output.path))
+            and (pattern is None or PurePath(output.path).match(pattern))
         ]
         self._first: dict[int, OutputRow] = {}
         for output in self._mine:
             self._first.setdefault(output.run, output)
         self._held: dict[str, Any] = {}
         self._held_bytes = 0
+
+    @staticmethod
+    def is_of_source(path: PurePath) -> bool:
+        """Whether a file may be an output: how it formed on the way is none."""
+        return PREVIEWS not in path.parts[:-1]
+
+    def keep_at_hand(self, other: "Source") -> None:
+        """Take over what another of the same sort has at hand."""
+        self._held, self._held_bytes = other._held, other._held_bytes
 
     @cached_property
     def _all(self) -> Mapping[int, list[OutputRow]]:
@@ -88,17 +119,25 @@ class Source(ABC):
         self._held[digest] = content
         self._held_bytes += _size(content)
 
-    def path(self, run: int) -> Path | None:
-        """Return the file of a run's output, once it is known to be that; None where there is none of this sort.
+    def paths(self, run: int) -> tuple[Path, ...]:
+        """Return the files of a run's output, once they are known to be that; none where there is none of this sort.
 
-        Raises OutputError where the file is another.
+        Raises OutputError where a file is another.
         """
-        if run not in self._first:
-            return None
-        output = self._first[run]
-        if output.digest not in self._held:
-            self._bytes(output)
-        return self._folder / output.path
+        files = self._files(run) if run in self._first else []
+        for file in files:
+            if file.digest not in self._held:
+                self._bytes(file)
+        return tuple(self._folder / file.path for file in files)
+
+    def _files(self, run: int) -> list[OutputRow]:
+        """The files that are one output together; OutputError where there is none."""
+        return [self._output(run)]
+
+    def file(self, run: int) -> tuple[str, bytes]:
+        """Return the name of a run's output and what is in it; OutputError as for `content`."""
+        output = self._output(run)
+        return PurePath(output.path).name, self._bytes(output)
 
     def _output(self, run: int) -> OutputRow:
         if run not in self._first:

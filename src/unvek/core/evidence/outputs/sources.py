@@ -6,17 +6,18 @@ from pathlib import Path
 from types import MappingProxyType
 
 from unvek.core.evidence.outputs.arrays import Arrays, Scores
+from unvek.core.evidence.outputs.files import Files
 from unvek.core.evidence.outputs.pictures import Pictures
 from unvek.core.evidence.outputs.sounds import Sounds
 from unvek.core.evidence.outputs.source import Source
 from unvek.core.evidence.outputs.texts import Texts
 from unvek.core.held_folder import open_plain
 from unvek.core.logbook.store import Logbook
-from unvek.core.measures.kinds import ARRAYS, PICTURES, SCORES, SOUNDS, TEXTS
+from unvek.core.measures.kind import ARRAYS, FILES, PICTURES, SCORES, SOUNDS, TEXTS
 from unvek.core.plan.digests import DigestCache
 
 SOURCES: Mapping[str, type[Source]] = MappingProxyType(
-    {PICTURES: Pictures, SOUNDS: Sounds, TEXTS: Texts, SCORES: Scores, ARRAYS: Arrays}
+    {PICTURES: Pictures, SOUNDS: Sounds, TEXTS: Texts, SCORES: Scores, ARRAYS: Arrays, FILES: Files}
 )
 
 

@@ -1,29 +1,41 @@
-"""Texts."""
+"""Texts, told as they came or in a file."""
 
 import hashlib
+from abc import abstractmethod
 
-from unvek.core.evidence.outputs.source import Source
-from unvek.core.logbook.store import Logbook
+from unvek.core.evidence.outputs.source import KeptOutputs, Source
 
 
-class Texts(Source):
+class FilesOrTold(Source):
+    """The first file of a run, or what it wrote piece by piece, which is in no file."""
+
+    def __init__(self, kept: KeptOutputs, pattern: str | None = None):
+        super().__init__(kept, pattern)
+        self._told = kept.texts if pattern is None else {}
+
+    @abstractmethod
+    def is_told(self, run: int) -> bool:
+        """Whether what a run wrote is its output, and not a file."""
+
+    def digest(self, run: int) -> str:
+        return hashlib.sha256(self._told_bytes(run)).hexdigest() if self.is_told(run) else super().digest(run)
+
+    def _told_bytes(self, run: int) -> bytes:
+        return self._told[run].encode("utf-8", "replace")
+
+
+class Texts(FilesOrTold):
     """What a run wrote, told as it came or in a file."""
 
     name = "text"
     endings = (".txt", ".md")
     largest_bytes = 4 * 2**20
 
-    def __init__(self, logbook: Logbook, pattern: str | None = None):
-        super().__init__(logbook, pattern)
-        self._told = logbook.texts() if pattern is None else {}
-
-    def digest(self, run: int) -> str:
-        if run in self._told:
-            return hashlib.sha256(self._told[run].encode("utf-8", "replace")).hexdigest()
-        return super().digest(run)
+    def is_told(self, run: int) -> bool:
+        return run in self._told
 
     def content(self, run: int) -> str:
-        return self._told[run] if run in self._told else str(super().content(run))
+        return self._told[run] if self.is_told(run) else str(super().content(run))
 
     def _read(self, data: bytes) -> str:
         return data.decode("utf-8", "replace")

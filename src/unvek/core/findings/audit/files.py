@@ -5,10 +5,11 @@ from pathlib import Path
 
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.evidence.outputs.pictures import Pictures
-from unvek.core.evidence.outputs.source import OutputError
+from unvek.core.evidence.outputs.source import KeptOutputs, OutputError
 from unvek.core.evidence.outputs.sources import changed_outputs
 from unvek.core.evidence.poor_outputs import poor_outputs
 from unvek.core.findings.audit.confounder import DOUBT, NOTE, UNFAIR, Confounder
+from unvek.core.findings.audit.moving import frame_findings
 from unvek.core.findings.audit.put_out import poor_findings
 from unvek.core.findings.audit.which_runs import MOST_NAMED
 from unvek.core.logbook.store import Logbook
@@ -24,6 +25,7 @@ def file_findings(logbook: Logbook, evidence: Evidence, tell: Callable[[str], No
             *_changed_outputs(logbook, evidence, digests),
             *_picture_sizes(logbook, evidence),
             *_poor_pictures(logbook, evidence),
+            *frame_findings(logbook, evidence),
         ]
 
 
@@ -61,7 +63,7 @@ def _changed_outputs(logbook: Logbook, evidence: Evidence, digests: DigestCache)
 
 def _picture_sizes(logbook: Logbook, evidence: Evidence) -> Iterator[Confounder]:
     """Hold the sizes of the pictures of each item against the reference's; one a variant and item is looked at."""
-    pictures = Pictures(logbook)
+    pictures = Pictures(KeptOutputs.of(logbook, with_texts=False))
     sizes: dict[tuple[str, int], tuple[int, int]] = {}
     columns = (evidence.runs.rows.column(name) for name in ("variant", "number"))
     for variant, run, item in zip(*columns, evidence.runs.item.tolist(), strict=True):

@@ -1,16 +1,18 @@
 """What variants put out: nothing, always the same, or what can't be measured."""
 
 from collections import Counter, defaultdict
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 
 import numpy as np
 
 from unvek.core.evidence.evidence import Evidence
-from unvek.core.evidence.measurements import WANTS_NOTHING, PoorOutputs
-from unvek.core.evidence.outputs.source import MADE_NONE
+from unvek.core.evidence.measurements import NO_FAULT, PoorOutputs
+from unvek.core.evidence.outputs.source import MADE_NONE, tells_of_change
 from unvek.core.evidence.poor_outputs import BLANK
 from unvek.core.findings.audit.confounder import DOUBT, Confounder
 from unvek.core.units import counted
+
+MOST_REASONS = 2  # of one measure, each named
 
 
 def output_findings(evidence: Evidence) -> Iterator[Confounder]:
@@ -41,25 +43,41 @@ def _without_value(evidence: Evidence) -> Iterator[Confounder]:
     """
     places = {number: place for place, number in enumerate(evidence.runs.number.tolist())}
     names = evidence.runs.rows.column("variant")
+    finished = Counter(names[place] for place in np.flatnonzero(evidence.runs.finished).tolist())
     found: dict[tuple[str, str], Counter[str]] = defaultdict(Counter)
-    asked = {measure.name for measure in evidence.plan.measures}
+    asked = {measure.name for measure in evidence.plan.measures} | set(evidence.values.score_names)
     without = [one for one in evidence.without if one.name in asked]
     items_with = {name: _items_with_value(evidence, name) for name in {one.name for one in without}}
     for one in without:
         place = places.get(one.run)
-        if place is None or not one.lasts or one.why == WANTS_NOTHING:
+        if place is None or tells_of_change(one.why) or one.why in NO_FAULT:
             continue
         if one.why.startswith(MADE_NONE) and int(evidence.runs.item[place]) not in items_with[one.name]:
             continue
         found[one.name, one.why][names[place]] += 1
-    for (measure, why), runs in found.items():
-        said = ", ".join(f"{name} ({counted(count, 'run')})" for name, count in runs.items())
+    for (measure, why), runs in _few_of_each(found).items():
+        said = ", ".join(f"{name} ({count} of {counted(finished[name], 'run')})" for name, count in runs.items())
         yield Confounder(
             code="no-value", severity=DOUBT, variants=tuple(runs),
             text=f"{measure} has no value of {said}: {why}.",
             why="What is shown speaks of the others alone.",
             mend="'unvek measure' lists the runs with their reasons.",
         )  # fmt: skip
+
+
+def _few_of_each(found: Mapping[tuple[str, str], Counter[str]]) -> dict[tuple[str, str], Counter[str]]:
+    """Put reasons together where a measure has many: each program's last words may be others."""
+    by_measure: dict[str, list[str]] = {}
+    for (measure, why), _ in sorted(found.items(), key=lambda one: -one[1].total()):
+        by_measure.setdefault(measure, []).append(why)
+    few: dict[tuple[str, str], Counter[str]] = {}
+    for measure, reasons in by_measure.items():
+        named, rest = reasons[:MOST_REASONS], reasons[MOST_REASONS:]
+        few |= {(measure, why): found[measure, why] for why in named}
+        if rest:
+            runs = sum((found[measure, why] for why in rest), Counter[str]())
+            few[measure, f"for {counted(len(rest), 'other reason')}"] = runs
+    return few
 
 
 def _items_with_value(evidence: Evidence, name: str) -> set[int]:

@@ -40,7 +40,9 @@ def compare(evidence: Evidence, rig: Mapping[str, Any], asked: Sequence[str] = (
     """Return the comparison of everything in the evidence; InputError where a measure asked for is none."""
     for name in asked:
         evidence.values.measure(name)
-    main, quality = asked[0] if asked else TIME, evidence.plan.quality
+    quality = evidence.quality
+    usual = quality if evidence.plan.keeps_previews and quality is not None else TIME  # no time counts then
+    main = asked[0] if asked else usual
     parts = parts_of(evidence)
     with_sums = {TIME, *asked}
     measures = {

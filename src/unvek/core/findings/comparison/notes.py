@@ -7,8 +7,11 @@ import numpy as np
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.findings.circumstances import circumstance_notes
 from unvek.core.findings.comparison.digits import Digits
+from unvek.core.findings.comparison.drift_scale import drift_notes
 from unvek.core.findings.comparison.found import BesideFound, ComparisonRow, MeasureFound, RatioFound
 from unvek.core.findings.comparison.sentences import named, ratio_words
+from unvek.core.findings.comparison.variety import variety_notes
+from unvek.core.findings.comparison.wordings import wording_notes
 from unvek.core.stats.over_tasks.items import TaskRecord
 from unvek.core.units import counted
 
@@ -38,16 +41,19 @@ def notes_of(
         if words := _records_words(rows, reference, name):
             yield words
         yield from _corpus_words(rows, reference, name, digits)
-    quality = evidence.plan.quality
+        yield from variety_notes(evidence, rows, name)
+        yield from drift_notes(evidence, name)
+    quality = evidence.quality
     if quality is not None and quality in measures:
         yield from _tasks_to_tell(evidence, rows, quality)
+        yield from wording_notes(evidence, quality)
     short = dict.fromkeys(row.variant for row in rows if row.rounds < rounds)
     if short and rounds > 1:
         yield f"Fewer rounds than the others so far: {', '.join(short)}."
     unfinished = [named(row) for row in rows if row.finished == 0]
     if unfinished:
         yield f"No finished run: {', '.join(unfinished)}. 'unvek log' lists what happened."
-    for name, values in evidence.settings.varied_values.items():
+    for name, values in evidence.settings.compared_values.items():
         if not rows[0].varied:
             yield (f"Taken together over {name} {', '.join(map(str, values))}, each held against the reference with "
                    f"the same; --varied {name}={values[0]} takes one.")  # fmt: skip

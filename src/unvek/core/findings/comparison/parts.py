@@ -9,6 +9,7 @@ import numpy as np
 
 from unvek.core.evidence.counted_runs import Truths, varied_words
 from unvek.core.evidence.evidence import Evidence
+from unvek.core.plan.model import WORDING
 
 MOST_PARTS = 8  # of more, a table says nothing that could be read: cells are then compared each with its own
 MOST_ROWS = 60
@@ -29,11 +30,11 @@ class Part:
 
 def parts_of(evidence: Evidence) -> tuple[Part, ...]:
     """Return the runs by the values of what is varied; all together where nothing is, or these are too many."""
-    names = tuple(evidence.settings.varied_values)
+    names = tuple(evidence.settings.compared_values)
     every = Part({}, np.ones(len(evidence.runs), bool))
     if not names:
         return (every,)
-    different = {varied_words(varied): varied for varied in evidence.runs.few_varied}
+    different = {_words(varied): varied for varied in evidence.runs.few_varied}
     if len(different) > MOST_PARTS or len(different) * len(evidence.variants) > MOST_ROWS:
         return (every,)
     coded = evidence.runs.rows.coded("varied")
@@ -51,7 +52,11 @@ def settings_of(evidence: Evidence, parts: Sequence[Part], variant: str) -> set[
 
 
 def _is(words: str, varied: Mapping[str, Any]) -> bool:
-    return varied_words(varied) == words
+    return _words(varied) == words
+
+
+def _words(varied: Mapping[str, Any]) -> str:
+    return varied_words({name: value for name, value in varied.items() if name != WORDING})
 
 
 def _order(value: Any) -> tuple[bool, float, str]:

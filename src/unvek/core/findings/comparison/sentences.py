@@ -52,7 +52,7 @@ def _short(found: MeasureFound, name: str, digits: Digits) -> str:
     value, low, high = ratio_as_said(found.ratio, name)
     factor = f"{value:.{digits.ratios[name]}f}x"
     if low is None or high is None:
-        return f"{factor} in one launch"
+        return f"{factor} on few tasks" if found.over == "tasks" else f"{factor} in one launch"
     return f"{factor} ({found.answer})" if found.answer else factor
 
 
@@ -78,6 +78,8 @@ def _about(row: ComparisonRow, reference: str, name: str, digits: Digits) -> str
     value = digits.scales[name].with_unit(found.typical)
     if row.variant == reference:
         return f"{subject}, the reference, {verb} {value}"
+    if found.ratio is None and found.tasks is not None:
+        return f"{subject} {verb} {value}, which is no multiple of what {reference} has"
     if found.ratio is None:
         return f"{subject} {verb} {value}, with nothing of {reference} to pair it with"
     return f"{subject} {_against(found, found.ratio, reference, name, digits)}"
@@ -88,7 +90,8 @@ def _against(found: MeasureFound, ratio: RatioFound, reference: str, name: str, 
     low, high = ratio.low_together, ratio.high_together
     said = _times_words(ratio, name, reference, digits)
     if low is None or high is None:
-        return f"was {said} in the one launch there is, which may be luck"
+        where = "on these tasks, too few to say more" if found.over == "tasks" else "in the one launch there is"
+        return f"was {said} {where}, which may be luck"
     if low == high and found.over == "tasks":
         return f"is {said} on each of these tasks, which says nothing of others"
     if found.answer == "same":

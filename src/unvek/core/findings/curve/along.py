@@ -2,7 +2,7 @@
 
 from collections import Counter
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -13,6 +13,7 @@ from unvek.core.evidence.counted_runs import VariantOnRecord
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.findings.circumstances import circumstance_notes
 from unvek.core.findings.curve.curve import Curve, CurveRow, FitsFound, PointFound
+from unvek.core.findings.curve.forming import can_form, formed, forming_of
 from unvek.core.logbook.reading import Course
 from unvek.core.logbook.rows import RunRow
 from unvek.core.logbook.store import Logbook
@@ -36,8 +37,10 @@ def curve_along(logbook: Logbook, evidence: Evidence, measure: str | None = None
     of steps where there are any, else of tokens. The memory is over the tokens that had come by then, where any did,
     else over the seconds of the run. InputError where no run has enough of either, or for another measure.
     """
+    if measure is not None and can_form(evidence, measure):
+        return _curve_forming(logbook, evidence, measure)
     if measure is not None and measure not in UNITS:
-        raise InputError(f"along a run there are {', '.join(UNITS)}, not {measure}")
+        raise InputError(f"along a run there are {', '.join(UNITS)} and likenesses of pictures, not {measure}")
     courses: dict[str, dict[int, _Along]] = {name: {} for name in UNITS}
     wanted = (measure,) if measure is not None else (STEPS, TOKENS)
     finished = evidence.runs.finished
@@ -59,6 +62,32 @@ def curve_along(logbook: Logbook, evidence: Evidence, measure: str | None = None
         reference=evidence.reference, rows=tuple(row for row in rows if row is not None),
         notes=tuple(circumstance_notes(evidence)),
     )  # fmt: skip
+
+
+def _curve_forming(logbook: Logbook, evidence: Evidence, name: str) -> Curve:
+    """Return the curve of how alike what was there after each step is to what it came to."""
+    formings = forming_of(logbook, evidence, name)
+    courses = {run: _Along(forming.at, forming.values, "step") for run, forming in formings.items()}
+    rows = (_row(evidence, variant, courses, fits=False) for variant in evidence.variants)
+    variants = {row.number: row.variant for row in evidence.runs.rows}
+    measure = evidence.values.measure(name)
+    return Curve(
+        title=evidence.plan.title,
+        setting=POSITION,
+        over="step",
+        measure=name,
+        unit=measure.unit,
+        better=measure.better,
+        reference=evidence.reference,
+        rows=tuple(
+            replace(
+                row, formed=formed(evidence, name, [f for run, f in formings.items() if variants[run] == row.variant])
+            )
+            for row in rows
+            if row is not None
+        ),
+        notes=tuple(circumstance_notes(evidence)),
+    )
 
 
 def _unpacked(data: bytes | None) -> Floats:
@@ -106,7 +135,9 @@ def _on_one_axis(courses: Mapping[int, _Along]) -> tuple[dict[int, _Along], str]
     return {run: course for run, course in courses.items() if course.over == over}, over
 
 
-def _row(evidence: Evidence, variant: VariantOnRecord, courses: Mapping[int, _Along]) -> CurveRow | None:
+def _row(
+    evidence: Evidence, variant: VariantOnRecord, courses: Mapping[int, _Along], fits: bool = True
+) -> CurveRow | None:
     rows = [row for row in evidence.runs.rows if row.variant == variant.name and row.number in courses]
     if not rows:
         return None
@@ -127,9 +158,11 @@ def _row(evidence: Evidence, variant: VariantOnRecord, courses: Mapping[int, _Al
         fits=FitsFound.of(
             line(x, y, np.repeat(launches, stretches), evidence.pilot),
             power_law(x, y, np.repeat(launches, stretches), evidence.pilot),
-        ),
+        )
+        if fits
+        else FitsFound.of(None, None),
         plateau=None,
-        change=_change(samples[0], samples[-1], evidence.pilot),
+        change=_change(samples[0], samples[-1], evidence.pilot) if fits else None,
     )
 
 

@@ -91,8 +91,26 @@ class FitsFound:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Formed:
+    """After how many of its steps a picture is within so much of what it comes to: over runs, from low to high.
+
+    steps is None where it comes that near with none before the last; `of` None where runs have different numbers.
+    """
+
+    steps: int | None
+    low: int | None
+    high: int | None
+    of: int | None
+    runs: int
+    within: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class CurveRow:
-    """One variant, or all together. `change` is the last point over the first, of a curve along the run."""
+    """One variant, or all together. `change` is the last point over the first, of a curve along the run.
+
+    `formed` is from when on a picture is nearly what it comes to, of a likeness along the run.
+    """
 
     variant: str
     form: str
@@ -101,6 +119,7 @@ class CurveRow:
     plateau: PlateauFound | None
     long_or_short: tuple[LongOrShort, ...] = ()
     change: Estimate | None = None
+    formed: Formed | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -328,7 +347,7 @@ def _long_or_short(samples: Sequence[Sample], names: Sequence[Any]) -> list[Long
 
 
 def _notes(evidence: Evidence, setting: str) -> list[str]:
-    others = {name: values for name, values in evidence.settings.varied_values.items() if name != setting}
+    others = {name: values for name, values in evidence.settings.compared_values.items() if name != setting}
     notes = [
         f"Taken together over {name} {', '.join(map(str, values))}; --varied {name}={values[0]} takes one."
         for name, values in others.items()

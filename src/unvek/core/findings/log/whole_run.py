@@ -1,7 +1,7 @@
 """One run whole: everything that is known of it."""
 
 import os
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from hashlib import file_digest
 from typing import Any, ClassVar
@@ -10,9 +10,11 @@ from unvek.core.findings.log.run_list import RunLine, fields_of_line, session_na
 from unvek.core.held_folder import open_plain
 from unvek.core.logbook.measure_names import MeasureNames
 from unvek.core.logbook.packing import unpack_floats
-from unvek.core.logbook.plan_record import plain
+from unvek.core.logbook.plan_record import PlanOnRecord, plain
 from unvek.core.logbook.rows import KeptRun, OutputRow, RunDetails
 from unvek.core.logbook.store import Logbook
+from unvek.core.measures.points import POINT_WORDS
+from unvek.core.plan.model import Plan, Task
 from unvek.core.run.events.record import LaunchAbout
 
 AS_MADE, CHANGED, GONE = "as made", "changed", "gone"
@@ -52,6 +54,14 @@ class MeasurementFound:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class ExpectedFound:
+    """Something that the run's task expects of its output, and what was said of it: None is not yet judged."""
+
+    thing: str
+    said: str | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class RunWhole(RunLine):
     """Everything that is known of one run."""
 
@@ -64,6 +74,7 @@ class RunWhole(RunLine):
     phases: Mapping[str, float]
     measures: Mapping[str, float | None]
     measurements: tuple[MeasurementFound, ...]
+    expected: tuple[ExpectedFound, ...]
     faults: tuple[tuple[str, str], ...]
     outputs: tuple[OutputFound, ...]
     forecast: Mapping[str, Any] | None
@@ -80,7 +91,9 @@ def whole_run(logbook: Logbook, number: int) -> RunWhole:
     """Return one run; InputError where there is none of this number."""
     run, details = logbook.run(number), logbook.details(number)
     launch, notes = logbook.launch(run.launch), logbook.notes(number)
-    measurements = measurements_of(logbook, run)
+    record = logbook.newest_plan()
+    measurements = measurements_of(logbook, run, record)
+    points = _points(record.plan if record is not None else None, measurements)
     return RunWhole(
         **fields_of_line(run, bool(notes), session_names(logbook)[run.launch]),
         place=run.place,
@@ -89,8 +102,9 @@ def whole_run(logbook: Logbook, number: int) -> RunWhole:
         load_s=launch.load_s,
         step_times_s=unpack_floats(details.step_times_s),
         phases=details.phases_s,
-        measures={one.name: one.value for one in measurements if one.shown},
+        measures={one.name: one.value for one in measurements if one.shown and one.name not in points},
         measurements=measurements,
+        expected=_expected(record.task(run.task) if record is not None else None, measurements, points),
         faults=details.faults,
         outputs=tuple(_output(logbook, output) for output in logbook.outputs(number)),
         forecast=_forecast(run),
@@ -110,6 +124,26 @@ def whole_run(logbook: Logbook, number: int) -> RunWhole:
     )
 
 
+def _points(plan: Plan | None, measurements: Sequence[MeasurementFound]) -> dict[str, int]:
+    """Return which values are of one thing that a task expects, by name, with its place among these."""
+    asked = plan.measures if plan is not None else ()
+    names = [one.name for one in measurements if one.shown]
+    places = ((name, measure.place_of_point(name)) for measure in asked for name in names)
+    return {name: place for name, place in places if place is not None}
+
+
+def _expected(
+    task: Task | None, measurements: Sequence[MeasurementFound], points: Mapping[str, int]
+) -> tuple[ExpectedFound, ...]:
+    """Return what a task expects, with what a program has said of each thing."""
+    said = {points[one.name]: one.value for one in measurements if one.name in points}
+    things = task.expect if task is not None else ()
+    return tuple(
+        ExpectedFound(thing=thing, said=POINT_WORDS.get(value) if (value := said.get(place)) is not None else None)
+        for place, thing in enumerate(things, 1)
+    )
+
+
 def _made_of(details: RunDetails, about: LaunchAbout) -> dict[str, Any]:
     made_of = details.provenance
     return {
@@ -122,19 +156,20 @@ def _made_of(details: RunDetails, about: LaunchAbout) -> dict[str, Any]:
     }
 
 
-def measurements_of(logbook: Logbook, run: KeptRun) -> tuple[MeasurementFound, ...]:
+def measurements_of(logbook: Logbook, run: KeptRun, record: PlanOnRecord | None) -> tuple[MeasurementFound, ...]:
     """Return what was measured of a run; likenesses to other seeds, which only make the drift scale, are left out.
 
-    Not shown under its name is what was worked out by a definition that the newest plan does not give any more, or
-    against another reference than the plan's where there is a value against that.
+    record: the newest plan. Not shown under its name is what was worked out by a definition that this does not give any
+    more, or against another reference than the plan's where there is a value against that.
     """
-    record, definitions = logbook.newest_plan(), logbook.definitions()
-    plan = record.plan if record is not None else None
+    definitions, plan = logbook.definitions(), record.plan if record is not None else None
     names, found = MeasureNames(plan, definitions), []
     for measurement in logbook.measurements_of(run.number):
         against = logbook.run(measurement.against) if measurement.against else None
-        if against is not None and against.seed != run.seed:
-            continue
+        if (against is not None and against.seed != run.seed) or (
+            measurement.value is None and measurement.why is None
+        ):
+            continue  # the last is the mark that a program was asked, whose numbers have names of their own
         row, shown = definitions[measurement.definition], names[measurement.definition]
         is_shown = shown is not None and shown.of_task(run.task)
         is_of_plan = against is None or plan is None or against.variant == plan.reference

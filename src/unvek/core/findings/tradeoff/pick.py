@@ -38,7 +38,7 @@ def pick_of(evidence: Evidence, rows: Sequence[TradeoffRow], is_judged_by_need: 
         lead = f"None that meets the needs stays close to {evidence.reference}"
         drifting = [row for row in among if row.drift is not None]
         if not drifting:
-            worse = f"each is worse in {evidence.plan.quality}. A need on it says how much it may be"
+            worse = f"each is worse in {evidence.quality}. A need on it says how much it may be"
             return Pick(variant=None, because=f"{lead}: {worse}.")
         nearest = min(drifting, key=lambda row: row.drift or 0.0)
         drift = f"{nearest.variant} drifts the least ({drift_words(nearest.drift or 0.0)} of the way to another seed)"
@@ -69,7 +69,7 @@ def _is_close(evidence: Evidence, row: TradeoffRow) -> bool:
     """Whether a variant's outputs are near enough to the reference's: by their drift, else not shown to be worse."""
     if row.drift is not None:
         return row.drift < CLOSE_DRIFT
-    quality = evidence.plan.quality
+    quality = evidence.quality
     ratio = evidence.ratio_to_reference(quality, row.variant) if quality is not None else None
     if quality is None or ratio is None or ratio.low_together is None or ratio.high_together is None:
         return True
@@ -119,15 +119,15 @@ def _because(
     bound = ""
     if not is_judged_by_need and row.drift is not None:
         bound = f" that stays close to {evidence.reference}"
-    elif not is_judged_by_need and evidence.plan.quality in row.values:
-        bound = f" that is not shown to be worse in {evidence.plan.quality}"
+    elif not is_judged_by_need and evidence.quality in row.values:
+        bound = f" that is not shown to be worse in {evidence.quality}"
     among = "on the frontier" if row.on_frontier else "of those that meet the needs"
     lead = f"{row.variant} is the {'only one' if is_only else 'fastest'} {among}{bound}"
     facts = []
     ratio = evidence.ratio_to_reference(TIME, row.variant)
     if ratio is not None:
         facts.append(f"{speed_words(ratio.value)} against {evidence.reference}")
-    quality = evidence.plan.quality
+    quality = evidence.quality
     scale = _quality_scale(evidence, rows)
     if quality and scale is not None and row.values.get(quality) and (value := row.values[quality].typical) is not None:
         facts.append(f"{quality} {scale.with_unit(value)}")
@@ -139,7 +139,7 @@ def _because(
 
 def _quality_scale(evidence: Evidence, rows: Sequence[TradeoffRow]) -> Scale | None:
     """With how many decimals the plan's quality is read in the table."""
-    quality = evidence.plan.quality
+    quality = evidence.quality
     found = [row.values[quality] for row in rows if quality in row.values] if quality is not None else []
     if quality is None or not found:
         return None

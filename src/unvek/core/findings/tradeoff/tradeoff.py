@@ -40,7 +40,7 @@ def trade_off(evidence: Evidence, needs: Sequence[Need] = ()) -> Tradeoff:
     drifts less than CLOSE_DRIFT of the way from the reference to another seed; the reference where none is clearly
     faster.
     """
-    quality = evidence.plan.quality
+    quality = evidence.quality
     measures = [evidence.values.measure(name) for name in (TIME, quality, "memory.peak") if name]
     if not evidence.values.has(TIME):
         raise InputError("no run has finished yet, so there is nothing to trade off; 'unvek log' lists what happened")
@@ -79,7 +79,7 @@ def trade_off(evidence: Evidence, needs: Sequence[Need] = ()) -> Tradeoff:
 def _row(
     evidence: Evidence, variant: VariantOnRecord, measures: Sequence[Measure], needs: Sequence[Need], place: _Place
 ) -> TradeoffRow:  # fmt: skip
-    mine, quality = evidence.runs.of_variant(variant.name), evidence.plan.quality
+    mine, quality = evidence.runs.of_variant(variant.name), evidence.quality
     is_likeness = quality is not None and quality in evidence.values.likeness_names
     drift = drift_of(evidence, quality, mine) if quality is not None and is_likeness else None
     states = [(need.text, *need.state(evidence, mine)) for need in needs]
@@ -147,13 +147,13 @@ def _notes(
     missing = [m.name for m in measures if m not in usable and m.name not in without_way]
     if missing:
         yield f"Not counted, since no run has it: {', '.join(missing)}."
-    quality = evidence.plan.quality
+    quality = evidence.quality
     if not quality:
         yield "The plan names no quality, so speed and memory alone decide. Add a [[measures]] table."
     never = [v.name for v in evidence.variants if v not in finished]
     if never:
         yield f"Left out, since no run of theirs finished: {', '.join(never)}."
-    for name, values in evidence.settings.varied_values.items():
+    for name, values in evidence.settings.compared_values.items():
         yield (f"Taken together over {name} {', '.join(map(str, values))}, each held against the reference with the "
                f"same; --varied {name}={values[0]} takes one.")  # fmt: skip
     yield from circumstance_notes(evidence)

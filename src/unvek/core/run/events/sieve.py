@@ -12,7 +12,7 @@ import psutil
 
 from unvek.core.measures.catalogue import is_ours
 from unvek.core.measures.definition import SHARE, Measure
-from unvek.core.measures.kinds import NUMBERS
+from unvek.core.measures.kind import NUMBERS
 from unvek.core.plan.model import WantedMeasure
 from unvek.core.run.events.record import Progress, Value
 from unvek.core.units import BYTES, LARGEST_NUMBER, LONGEST_S, SECONDS, SHORTEST_S, SMALLEST_NUMBER, is_0_or_within

@@ -29,6 +29,13 @@ def adopt_orphans() -> None:
         ctypes.CDLL(None).prctl(PR_SET_CHILD_SUBREAPER, 1)
 
 
+def die_with_parent() -> None:
+    """Be killed when the process that started this one ends (prctl(2), PR_SET_PDEATHSIG), on Linux."""
+    if sys.platform == "linux":
+        PR_SET_PDEATHSIG = 1
+        ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGKILL)
+
+
 def end_marked(mark: str) -> None:
     """Kill and reap every descendant of this process that bears the mark."""
     for process in psutil.Process().children(recursive=True):

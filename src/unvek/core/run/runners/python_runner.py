@@ -54,5 +54,6 @@ class PythonProcess(WorkerProcess):
                 "settings": dict(cell.settings),
                 "inputs": [str(path) for path in cell.task.inputs],
                 "out": str(out.path),
+                "keeps_previews": cell.keeps_previews,
             },
         )

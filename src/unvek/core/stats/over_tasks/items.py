@@ -184,7 +184,9 @@ def _ends(
         moved = scores.ratio / over_launches.value
         found = _wider(found, (over_launches.low * moved, over_launches.high * moved))
     found = _wider(found, ratio_over_tasks(scores.of_tasks, comparisons, averaged))
-    return None if found.low is None else max(0.0, found.low), found.high
+    if found.low is None or found.high is None or math.isinf(found.high):  # theirs may be nothing on other tasks
+        return None, None
+    return max(0.0, found.low), found.high
 
 
 def bca_interval(
@@ -206,7 +208,9 @@ def bca_interval(
     ends = []
     for tail in ((1 - confidence) / 2, (1 + confidence) / 2):
         z = z0 + normal_quantile(tail)
-        ends.append(float(np.quantile(found, normal_share(z0 + z / (1 - a * z)))))
+        with np.errstate(invalid="ignore"):  # between two that are infinite
+            end = float(np.quantile(found, normal_share(z0 + z / (1 - a * z))))
+        ends.append(math.inf if math.isnan(end) else end)
     return ends[0], ends[1]
 
 
