@@ -269,8 +269,10 @@ class Answers(Streams):
 
 class Hostility(Streams):
     def test_no_answer_outlasts_the_limits_or_takes_the_memory(self):
-        self.plan("endless-comments", "endless-tokens", "endless-line", "large-event", "many-lines",
-                  limits="tokens = 2000", stall_limit="2 s", run_limit="12 s")  # fmt: skip
+        self.plan("endless-comments", stall_limit="2 s", run_limit="1 min")
+        self.assertEqual(self.runs(expect=1)["endless-comments"]["status"], "stalled")
+        # What ends of itself is not held to a short time: on a machine that has no time for it, it would say nothing.
+        self.plan("endless-tokens", "endless-line", "large-event", "many-lines", limits="tokens = 2000")
         started = self.start("run", "--plain")
         highest = 0
         while started.poll() is None:
@@ -282,7 +284,6 @@ class Hostility(Streams):
                 pass
             time.sleep(0.05)
         runs = self.made()
-        self.assertEqual(runs["endless-comments"]["status"], "stalled")
         self.assertEqual(runs["endless-tokens"]["status"], "over-limit")
         self.assertEqual({runs[name]["status"] for name in ("endless-line", "large-event", "many-lines")}, {"failed"})
         self.assertLess(highest, (64 + 64) * 2**20)  # the asking process with its libraries has half of this at rest
