@@ -10,8 +10,10 @@ from pathlib import Path
 from types import MappingProxyType
 from typing import Any
 
+from unvek.core.errors import InputError
 from unvek.core.plan.digests import DigestCache
 from unvek.core.plan.model import WORDING, Plan, Settings, SettingValue, Task, Variant
+from unvek.core.plan.model_folder import FolderError, files_of
 from unvek.core.plan.runners import Runner
 
 
@@ -34,29 +36,55 @@ class Cell:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Sources:
-    """Digests of the files that a plan's variants are made of."""
+    """Digests of the files that a plan's variants are made of; `folders` has the files of those that are folders."""
 
     files: Mapping[Path, str]
+    folders: Mapping[Path, tuple[Path, ...]] = field(default_factory=dict)
+
+    def digest(self, path: Path) -> str:
+        """Return a file's digest; of a folder that of its manifest, the names and digests of the files in it."""
+        if path not in self.folders:
+            return self.files[path]
+        manifest = [(str(file.relative_to(path)), self.files[file]) for file in self.folders[path]]
+        return hashlib.sha256(json.dumps(manifest).encode()).hexdigest()
+
+    def under(self, path: Path) -> dict[str, str]:
+        """Return the digest of every file that a path stands for."""
+        return {str(file): self.files[file] for file in self.folders.get(path, (path,))}
 
     def of_runner(self, runner: Runner) -> dict[str, str]:
         return {str(path): self.files[path] for path in runner.files}
 
     def of_variant(self, variant: Variant) -> dict[str, str]:
-        return {str(path): self.files[path] for path in (*variant.weights, *variant.parts.values())}
+        return {
+            name: digest
+            for path in (*variant.weights, *variant.parts.values())
+            for name, digest in self.under(path).items()
+        }
 
 
 def read_sources(plan: Plan, tell: Callable[[str], None] | None = None) -> Sources:
     """Digest every file that the plan names, each once; `tell` hears of long readings."""
-    paths = {path for variant in plan.variants for path in (*variant.weights, *variant.parts.values())}
+    models = {path for variant in plan.variants for path in (*variant.weights, *variant.parts.values())}
+    folders = {path: _files_of(path) for path in models if path.is_dir()}
+    paths = {file for path in models for file in folders.get(path, (path,))}
     paths |= {path for task in plan.tasks for path in task.inputs}
     paths |= {path for runner in plan.runners.values() for path in runner.files}
     with DigestCache(tell) as digests:
-        return Sources(files=MappingProxyType({path: digests.digest(path) for path in sorted(paths)}))
+        files = {path: digests.digest(path) for path in sorted(paths)}
+    return Sources(files=MappingProxyType(files), folders=MappingProxyType(folders))
+
+
+def _files_of(folder: Path) -> tuple[Path, ...]:
+    try:
+        return files_of(folder)
+    except FolderError as error:  # since the plan was read
+        raise InputError(f"{folder}, {error}") from error
 
 
 def weights_bytes(variant: Variant) -> int | None:
-    """Return the size of a variant's weights files together; None where it names none."""
-    return sum(path.stat().st_size for path in variant.weights) or None
+    """Return the size of a variant's weights together, of folders all files in them; None where it names none."""
+    return sum(file.stat().st_size for path in variant.weights for file in files_of(path)) or None
 
 
 def cells_of(plan: Plan, sources: Sources) -> tuple[Cell, ...]:
@@ -95,8 +123,8 @@ def _cell(
     made_of: dict[str, Any] = {
         "variant": variant.name,
         "form": variant.form,
-        "weights": [sources.files[path] for path in variant.weights],
-        "parts": {name: sources.files[path] for name, path in variant.parts.items()},
+        "weights": [sources.digest(path) for path in variant.weights],
+        "parts": {name: sources.digest(path) for name, path in variant.parts.items()},
         "runner": runner.made_of(sources.files),
         "settings": dict(settings),
         "task": [task.name, task.prompt, [sources.files[path] for path in task.inputs]],

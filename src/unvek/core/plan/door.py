@@ -11,6 +11,8 @@ import os
 import reprlib
 import shutil
 from collections.abc import Callable, Iterator, Mapping
+from glob import escape, has_magic, iglob
+from itertools import islice
 from pathlib import Path
 from types import MappingProxyType
 from typing import Any, TypeVar
@@ -19,6 +21,7 @@ from unvek.core.errors import Problem
 from unvek.core.measures import kind
 from unvek.core.measures.kind import Option
 from unvek.core.plan.model import Settings, SettingValue
+from unvek.core.plan.model_folder import MOST_FILES, FolderError, files_of
 from unvek.core.plan.names import LARGEST_SEED, NAME_WORDS, is_name
 from unvek.core.units import parse_bytes, parse_duration, parse_share
 
@@ -179,9 +182,31 @@ class Table:
         wanted = "a list of names of files that exist"
         return tuple(self._checked_file(place, value, wanted) for place, value in self._list_of(key, str, wanted))
 
-    def named_files(self, key: str) -> Mapping[str, Path]:
-        table = self.table(key)
-        return MappingProxyType({name: table.file(name, "the name of a file that exists") for name in table.names()})
+    def models(self, key: str) -> tuple[Path, ...]:
+        """Files, folders that are models as a whole, and patterns for either: what fits is in order of its name."""
+        wanted = 'a list of names of files or folders that exist, or patterns such as "models/*.safetensors"'
+        return tuple(
+            path for place, value in self._list_of(key, str, wanted) for path in self._models_of(place, value, wanted)
+        )
+
+    def named_models(self, key: str) -> Mapping[str, Path]:
+        """Files, or folders that are models as a whole, each under its name."""
+        table, wanted = self.table(key), "the name of a file or folder that exists"
+        named = {name: table.text(name, wanted=wanted) for name in table.names()}
+        return MappingProxyType(
+            {name: table._checked_file(name, value, wanted, or_folder=True) for name, value in named.items() if value}
+        )
+
+    def _models_of(self, place: str, value: str, wanted: str) -> list[Path]:
+        if not has_magic(value) or (self._folder / value).exists():
+            return [self._checked_file(place, value, wanted, or_folder=True)]
+        pattern = os.path.join(escape(str(self._folder)), os.path.expanduser(value))
+        found = sorted(islice(iglob(pattern, recursive=True), MOST_FILES + 1))
+        if not found or len(found) > MOST_FILES:
+            how_many = "which nothing fits" if not found else f"which more than {MOST_FILES} files fit"
+            self.problem(place, f"{shown(value)}, {how_many} in {self._folder}", wanted)
+            return []
+        return [self._checked_file(place, path, wanted, or_folder=True) for path in found]
 
     def texts(self, key: str) -> tuple[str, ...]:
         """Texts that can be handed to a program: no zero bytes in them."""
@@ -299,10 +324,15 @@ class Table:
             else:
                 self.problem(key, shown(value), wanted)
 
-    def _checked_file(self, key: str, value: str, wanted: str) -> Path:
+    def _checked_file(self, key: str, value: str, wanted: str, or_folder: bool = False) -> Path:
         try:
             path = self._folder / Path(value).expanduser()
             problem = None if path.is_file() else "a folder" if path.is_dir() else "no such file"
+            if or_folder and problem == "a folder":
+                files_of(path)
+                problem = None
+        except FolderError as error:
+            problem = str(error)
         except OSError as error:  # a name that is too long, or in a folder that may not be looked into
             path, problem = self._folder, f"{error.strerror}"
         except RuntimeError:

@@ -195,8 +195,8 @@ def _read_variant(table: Table, limits: Limits, runners: Mapping[str, Runner]) -
         form=table.choice("form", FORMS, "full"),
         runner=runner,
         of=table.text("of", default="") or None if table.has("of") else None,
-        weights=table.files("weights"),
-        parts=table.named_files("parts"),
+        weights=table.models("weights"),
+        parts=table.named_models("parts"),
         settings=table.settings(),
         limits=_read_limits(table.table("limits"), limits),
     )

@@ -13,7 +13,7 @@ from unvek.core.plan.cells import cells_of, read_sources, vary_of, weights_bytes
 from unvek.core.plan.model import Plan
 from unvek.core.plan.read import read_plan
 from unvek.core.rig.present import accelerators_present
-from unvek.core.session.changed_files import FileChange, changed_files
+from unvek.core.session.changed_files import FileChange, change_words, changed_files
 from unvek.core.session.settling import settled_plan
 from unvek.core.session.what_is_left import learned, remaining_of
 
@@ -95,7 +95,7 @@ def check_plan(path: Path, logbook_path: Path | None = None, tell: Callable[[str
         title=plan.title,
         ok=True,
         errors=(),
-        doubts=(*(change.words for change in changes), *_doubts(plan)),
+        doubts=(*change_words(changes), *_doubts(plan)),
         reference=plan.reference,
         variants=tuple(
             VariantChecked(

@@ -9,7 +9,7 @@ from unvek.core.plan.cells import Cell, Sources, cells_of, read_sources, weights
 from unvek.core.plan.model import BETWEEN, Plan
 from unvek.core.run.engine.bench import Assignment, Bench
 from unvek.core.run.engine.engine import Engine, PendingRun
-from unvek.core.session.changed_files import changed_files
+from unvek.core.session.changed_files import change_words, changed_files
 from unvek.core.session.rounds import RoundsToMake
 from unvek.core.session.workplace import RunOptions, Workplace, workplace
 from unvek.core.units import counted
@@ -100,8 +100,8 @@ def _tell_doubts(
     plan: Plan, sources: Sources, cells: tuple[Cell, ...], held: Workplace, tell: Callable[[str], None]
 ) -> None:
     """Say which files are not what they were, and what was made on another rig, before anything is made."""
-    for change in changed_files(held.logbook, plan, sources):
-        tell(change.words)
+    for words in change_words(changed_files(held.logbook, plan, sources)):
+        tell(words)
     elsewhere = held.logbook.done_elsewhere(cells, held.rig.fingerprint)
     if elsewhere:
         tell(f"{counted(elsewhere, 'run')} made on another rig: not counted on this one, and made again")

@@ -8,11 +8,12 @@ from rich.text import Text
 from unvek.core.plain_text import clean
 from unvek.core.plan.runners import COMMAND, STREAM
 from unvek.core.run.events.record import DISTURBED_FROM
-from unvek.core.units import bytes_words, duration_words, few_of
+from unvek.core.units import bytes_words, counted, duration_words, few_of
 from unvek.show.terminal.bars import step_bars
 from unvek.show.terminal.figures import UNKNOWN, warning_text
 
 Fact = tuple[str, str | Text]
+FILES_SHOWN = 12
 PACKAGES_SHOWN = 12
 GROWN_FROM = 1.05  # times the least memory seen: less of a change is not worth a line
 BAR_COLUMNS = 80
@@ -90,7 +91,10 @@ def _accelerator(device: Mapping[str, Any]) -> str:
 def made_of_facts(provenance: Mapping[str, Any]) -> list[Fact]:
     """Word files with their digests, the interpreter, and the packages that were loaded."""
     files = {**(provenance["script"] or {}), **(provenance["files"] or {}), **(provenance["modules"] or {})}
-    facts: list[Fact] = [("made of", f"{clean(path)} (sha256 {digest[:12]})") for path, digest in files.items()]
+    each = [f"{clean(path)} (sha256 {digest[:12]})" for path, digest in files.items()]
+    facts: list[Fact] = [("made of", words) for words in each[:FILES_SHOWN]]
+    if len(each) > FILES_SHOWN:  # a model's folder may have hundreds
+        facts.append(("made of", f"{counted(len(each) - FILES_SHOWN, 'more file')}, all in --as json"))
     if not files:
         facts.append(("made of", "unknown"))
     if provenance.get("runner") in (COMMAND, STREAM):

@@ -1,16 +1,16 @@
 """What only a look at files can tell: replaced weights, outputs that are not what they were, or differ in size."""
 
-from collections.abc import Callable, Iterator, Mapping
-from pathlib import Path
+from collections.abc import Callable, Iterator
 
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.evidence.outputs.pictures import Pictures
 from unvek.core.evidence.outputs.source import KeptOutputs, OutputError
 from unvek.core.evidence.outputs.sources import changed_outputs
 from unvek.core.evidence.poor_outputs import poor_outputs
-from unvek.core.findings.audit.confounder import DOUBT, NOTE, UNFAIR, Confounder
+from unvek.core.findings.audit.confounder import DOUBT, UNFAIR, Confounder
 from unvek.core.findings.audit.moving import frame_findings
 from unvek.core.findings.audit.put_out import poor_findings
+from unvek.core.findings.audit.weights import weights_replaced
 from unvek.core.findings.audit.which_runs import MOST_NAMED
 from unvek.core.logbook.store import Logbook
 from unvek.core.plan.digests import DigestCache
@@ -21,28 +21,12 @@ def file_findings(logbook: Logbook, evidence: Evidence, tell: Callable[[str], No
     """Look at the files that the variants were made of, and at their outputs; `tell` hears of long readings."""
     with DigestCache(tell) as digests:
         return [
-            *_replaced(evidence, digests),
+            *weights_replaced(evidence, digests),
             *_changed_outputs(logbook, evidence, digests),
             *_picture_sizes(logbook, evidence),
             *_poor_pictures(logbook, evidence),
             *frame_findings(logbook, evidence),
         ]
-
-
-def _replaced(evidence: Evidence, digests: DigestCache) -> Iterator[Confounder]:
-    latest: dict[str, Mapping[str, str]] = {}
-    for number, launch in sorted(evidence.runs.launches.items()):
-        made_of = evidence.made_of.get(number)
-        latest[launch.variant] = (made_of.files if made_of is not None else None) or {}
-    for name, files in latest.items():
-        for path, digest in files.items():
-            if Path(path).is_file() and digests.digest(Path(path)) != digest:
-                yield Confounder(
-                    code="weights-replaced", severity=NOTE, variants=(name,),
-                    text=f"{Path(path).name} of {name} is not the file any more that these runs were made with.",
-                    why="The figures here are of what it was before.",
-                    mend="Run the plan again: what the change touches is made anew.",
-                )  # fmt: skip
 
 
 def _changed_outputs(logbook: Logbook, evidence: Evidence, digests: DigestCache) -> Iterator[Confounder]:

@@ -6,9 +6,9 @@ from typing import Any
 
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.findings.audit.confounder import DOUBT, NOTE, UNFAIR, Confounder
+from unvek.core.findings.audit.weights import weights_changed
 from unvek.core.plan.model import Variant
 from unvek.core.run.events.record import LaunchAbout, Provenance
-from unvek.core.units import counted
 
 # Settings that decide how much is made: a run that makes less is quicker for that alone.
 OF_LENGTH = frozenset(
@@ -22,7 +22,7 @@ def making_findings(evidence: Evidence) -> Iterator[Confounder]:
     yield from _parts(evidence)
     yield from _runners(evidence)
     yield from _environments(evidence)
-    yield from _weights_changed(evidence)
+    yield from weights_changed(evidence, _planned(evidence))
     yield from _modules_changed(evidence)
     yield from _surroundings(evidence)
     yield from _rigs(evidence)
@@ -100,7 +100,15 @@ def _parts(evidence: Evidence) -> Iterator[Confounder]:
 
 
 def _parts_made_of(variant: Variant, files: Mapping[str, str]) -> dict[str, str]:
-    return {part: files.get(str(path), str(path)) for part, path in variant.parts.items()}
+    return {part: _content(path, files) for part, path in variant.parts.items()}
+
+
+def _content(path: Path, files: Mapping[str, str]) -> str:
+    """Return what tells the content of a file, or of a folder, from another: where it lies says nothing."""
+    within = {
+        str(Path(name).relative_to(path)): digest for name, digest in files.items() if Path(name).is_relative_to(path)
+    }
+    return files.get(str(path)) or (str(sorted(within.items())) if within else str(path))
 
 
 def _latest_made_of(evidence: Evidence) -> dict[str, Provenance]:
@@ -163,27 +171,6 @@ def _environments(evidence: Evidence) -> Iterator[Confounder]:
                     why="What a library finds in its environment can change its speed and its outputs.",
                     mend=f"Give both runners the same {key}; or let that be the only thing that differs.",
                 )  # fmt: skip
-
-
-def _weights_changed(evidence: Evidence) -> Iterator[Confounder]:
-    """Look at every launch of the logbook: runs with other weights are of another cell, and left out by now."""
-    names = {variant.name for variant in evidence.variants}
-    seen: dict[tuple[str, str], dict[str, int]] = {}
-    for launch in evidence.runs.every_launch:
-        made_of = evidence.made_of.get(launch.number)
-        files = made_of.files if made_of is not None and launch.variant in names else None
-        for path, digest in (files or {}).items():
-            seen.setdefault((launch.variant, path), {}).setdefault(digest, launch.number)
-    for (name, path), digests in seen.items():
-        if len(digests) > 1:
-            since = max(digests.values())
-            yield Confounder(
-                code="weights-changed", severity=DOUBT, variants=(name,),
-                text=f"{Path(path).name} of {name} was replaced before launch {since}: it has had "
-                     f"{counted(len(digests), 'content')} under one name.",
-                why="Figures noted earlier under this name are of another model.",
-                mend="Give new weights a new file name and variant; earlier runs count in nothing here.",
-            )  # fmt: skip
 
 
 def _modules_changed(evidence: Evidence) -> Iterator[Confounder]:
