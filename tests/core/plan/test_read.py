@@ -147,7 +147,7 @@ class WrongPlans(ProjectTest):
             "a setting that is none": ("step_s = 0.006", "step_s = [1]", "variants[slow].settings.step_s", "[1]", "a number"),
             "infinity": ("step_s = 0.006", "step_s = inf", "variants[slow].settings.step_s", "inf", "a number, a text"),
             "no interpreter": ('"model.py"', '"model.py"\npython = "env/bin/python"', "runners.painter.python", "no such file", "a program on the PATH"),
-            "no prompt": ('prompt = "a violet flower"', "", "tasks[violet].prompt", "nothing", "a prompt, or input files"),
+            "no prompt": ('prompt = "a violet flower"', "", "tasks[violet].prompt", "nothing", "a prompt, a prompt_file, or input files"),
             "descent": ('"distilled"', '"distilled"\nof = "nobody"', "variants[quick].of", "'nobody'", "another variant"),
         }  # fmt: skip
         for name, (old, new, where, found, wanted) in cases.items():

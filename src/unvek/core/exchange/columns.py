@@ -17,9 +17,9 @@ from unvek.core.logbook.plan_record import typed
 from unvek.core.logbook.rows import KeptRun, behind_measures
 from unvek.core.measures.catalogue import LOAD
 from unvek.core.measures.definition import LESS, MORE, ORIGINS, SUMMED_UP, Definition
-from unvek.core.plan.door import nearest_words
 from unvek.core.plan.model import FORMS
 from unvek.core.plan.names import LARGEST_SEED, NAME_WORDS, is_name
+from unvek.core.plan.quoting import nearest_words
 from unvek.core.run.events.record import FINISHED, IMPORTED, MEASURED, SOURCES, STATUSES
 from unvek.core.units import LARGEST_NUMBER, LONGEST_S, SHORTEST_S, SMALLEST_NUMBER, is_0_or_within
 

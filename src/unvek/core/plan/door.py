@@ -4,11 +4,8 @@ A reading method returns the parsed value, or a harmless stand-in where the valu
 goes on and all problems are told at once. Whoever reads must ask `Problems` at the end whether there are any.
 """
 
-import difflib
 import json
-import math
 import os
-import reprlib
 import shutil
 from collections.abc import Callable, Iterator, Mapping
 from glob import escape, has_magic, iglob
@@ -23,12 +20,11 @@ from unvek.core.measures.kind import Option
 from unvek.core.plan.model import Settings, SettingValue
 from unvek.core.plan.model_folder import MOST_FILES, FolderError, files_of
 from unvek.core.plan.names import LARGEST_SEED, NAME_WORDS, is_name
+from unvek.core.plan.quoting import LARGEST_WHOLE, nearest_words, shortened, shown
 from unvek.core.units import parse_bytes, parse_duration, parse_share
 
-LONGEST_SHOWN = 60
 MOST_WORDS, LONGEST_WORD = 100, 4000  # of a command
 LARGEST_OPTION = 1e100
-LARGEST_WHOLE = 2**63 - 1  # of settings: what other languages and the logbook hold too
 _MISSING = object()
 Quantity = TypeVar("Quantity", int, float)
 
@@ -51,7 +47,7 @@ class Table:
         self._known: set[str] = set()
 
     def path_of(self, key: str) -> str:
-        key = _shortened(key)
+        key = shortened(key)
         return f"{self._where}.{key}" if self._where else key
 
     def has(self, key: str) -> bool:
@@ -221,7 +217,10 @@ class Table:
         wanted = f"a list of different whole numbers from 0 to {LARGEST_SEED}"
         if not self.has(key):
             return default
+        before = len(self._problems)
         values = tuple(value for _, value in self._list_of(key, int, wanted))
+        if len(self._problems) > before:
+            return default
         if not values or len(set(values)) < len(values) or not all(0 <= value <= LARGEST_SEED for value in values):
             self.problem(key, shown(self._content[key]), wanted)
             return default
@@ -271,6 +270,11 @@ class Table:
             self.problem(key, shown(value), "texts, numbers, true or false, lists and tables (no dates)")
             return None
 
+    def besides(self, key: str) -> dict[str, Any]:
+        """What stands here beside a key, as it was read; whoever takes it asks for each of its keys."""
+        self._known.update(self._content)
+        return {name: value for name, value in self._content.items() if name != key}
+
     def names(self) -> list[str]:
         return list(self._content)
 
@@ -289,7 +293,7 @@ class Table:
         for number, entry in enumerate(value):
             if isinstance(entry, dict):
                 name = entry.get("name")
-                place = _shortened(name) if isinstance(name, str) and name else number + 1
+                place = shortened(name) if isinstance(name, str) and name else number + 1
                 yield Table(entry, f"{key}[{place}]", self._folder, self._problems)
             else:
                 self.problem(f"{key}[{number + 1}]", shown(entry), wanted)
@@ -361,22 +365,6 @@ def is_a(value: Any, kinds: tuple[type, ...]) -> bool:
     return isinstance(value, kinds)
 
 
-class _Quoting(reprlib.Repr):
-    """What Python shows of a value, within bounds whatever the value: hostile ones are deep or of many digits."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.maxlevel, self.maxdict, self.maxlist, self.maxstring = 3, 4, 6, LONGEST_SHOWN
-
-    def repr_int(self, value: int, level: int) -> str:
-        if abs(value) <= LARGEST_WHOLE:
-            return repr(value)
-        return f"a whole number of some {int(value.bit_length() * math.log10(2))} digits"
-
-
-_QUOTING = _Quoting()
-
-
 PROGRAM_WANTED = "a program on the PATH, or the path of one"
 
 
@@ -390,18 +378,3 @@ def found_program(name: str, folder: Path) -> tuple[str, str | None]:
         is_there = found is not None and os.path.isfile(found)
         return name, "a file that may not be executed" if is_there else "no such program"
     return found, None
-
-
-def shown(value: Any) -> str:
-    """A value as an error quotes it: short, and without control codes (repr escapes them)."""
-    return _shortened(str(value).lower() if isinstance(value, bool) else _QUOTING.repr(value))
-
-
-def _shortened(text: str) -> str:
-    return text if len(text) <= LONGEST_SHOWN else text[: LONGEST_SHOWN - 1] + "…"
-
-
-def nearest_words(value: object, known: tuple[str, ...]) -> str:
-    """'; did you mean X?', or nothing where nothing known is near."""
-    near = difflib.get_close_matches(value[:LONGEST_SHOWN], known, n=1) if isinstance(value, str) else ()
-    return f"; did you mean {near[0]}?" if near else ""

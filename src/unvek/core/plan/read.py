@@ -9,7 +9,7 @@ from math import prod
 from pathlib import Path
 
 from unvek.core.errors import InputError, PlanError, Problem
-from unvek.core.plan.door import Problems, Table, nearest_words, shown
+from unvek.core.plan.door import Problems, Table
 from unvek.core.plan.model import (
     AFTERWARDS,
     ALL_PREVIEWS,
@@ -25,12 +25,13 @@ from unvek.core.plan.model import (
     RigWanted,
     Schedule,
     SettingValue,
-    Task,
     Variant,
 )
+from unvek.core.plan.quoting import nearest_words, shown
 from unvek.core.plan.read_margins import read_margins
 from unvek.core.plan.read_measures import is_asked, read_measures
 from unvek.core.plan.read_runners import check_placeholders, read_runners
+from unvek.core.plan.read_tasks import read_tasks
 from unvek.core.plan.runners import LOAD_SETTINGS, Runner, load_problem
 
 FEWEST_PILOT = 3  # two launches tell next to nothing of the spread
@@ -92,7 +93,7 @@ def _read_plan(table: Table, path: Path, text: str, problems: Problems) -> Plan:
     variants = tuple(
         _read_variant(entry, limits, runners) for entry in table.tables("variants", "at least one [[variants]] table")
     )
-    tasks = tuple(_read_task(entry) for entry in table.tables("tasks", "at least one [[tasks]] table"))
+    tasks = read_tasks(table, path.parent, problems)
     measures = read_measures(table, path.parent)
     _check_names("variants", (variant.name for variant in variants), problems)
     _check_names("tasks", (task.name for task in tasks), problems)
@@ -104,7 +105,8 @@ def _read_plan(table: Table, path: Path, text: str, problems: Problems) -> Plan:
     if combinations > MOST_COMBINATIONS:
         table.problem("vary", f"{combinations} combinations of values", f"at most {MOST_COMBINATIONS}")
     margins = read_margins(table.table("margins"), measures)
-    check_placeholders(runners, variants, tasks, vary, problems)
+    if tasks:  # where none could be read, nothing can be said of what they would fill
+        check_placeholders(runners, variants, tasks, vary, problems)
     reference = table.text("reference", default=names[0] if names else "none")
     if names and reference not in names:
         table.problem("reference", shown(reference), "the name of a variant" + _named(reference, names))
@@ -202,26 +204,6 @@ def _read_variant(table: Table, limits: Limits, runners: Mapping[str, Runner]) -
     )
     table.close()
     return variant
-
-
-def _read_task(table: Table) -> Task:
-    task = Task(
-        name=table.name(),
-        prompt=table.text("prompt", default="") if table.has("prompt") else "",
-        seeds=table.seeds("seeds", (0,)),
-        inputs=table.files("inputs"),
-        expect=table.texts("expect"),
-        wanted=table.texts("wanted"),
-        facts=table.numbers("facts"),
-        settings=table.settings(),
-        wordings=table.texts("wordings"),
-    )
-    if task.wordings and not table.has("prompt"):
-        table.problem("prompt", "nothing", "the prompt, to which wordings are other ways to ask for the same")
-    if not table.has("prompt") and not task.inputs:
-        table.problem("prompt", "nothing", "a prompt, or input files under inputs")
-    table.close()
-    return task
 
 
 def _check_names(key: str, names: Iterable[str], problems: Problems) -> None:

@@ -10,9 +10,10 @@ from urllib.parse import urlsplit
 
 from jsonpointer import JsonPointer, JsonPointerException
 
-from unvek.core.plan.door import PROGRAM_WANTED, Problems, Table, found_program, is_a, is_file, nearest_words, shown
+from unvek.core.plan.door import PROGRAM_WANTED, Problems, Table, found_program, is_a, is_file
 from unvek.core.plan.model import SettingValue, Task, Variant
-from unvek.core.plan.placeholders import INTERPRETER, OUT, names_in, of_variant, values_for
+from unvek.core.plan.placeholders import INTERPRETER, OUT, PROMPT_FILE, names_in, of_variant, values_for
+from unvek.core.plan.quoting import nearest_words, shown
 from unvek.core.plan.runners import (
     CHARACTERS,
     COMMAND,
@@ -274,7 +275,7 @@ def _check_one(
         )
         extra |= set(LOAD_SETTINGS) if tasks else set()
     else:
-        extra |= {OUT}
+        extra |= {OUT, PROMPT_FILE}
     for variant in users:
         for task in tasks or (None,):
             known = set(extra)

@@ -1,11 +1,16 @@
 """The runner for programs: one process a run, its progress read from what it prints, or from events that it writes."""
 
+import os
+import shutil
+import tempfile
 from collections.abc import Sequence
+from errno import E2BIG
+from pathlib import Path
 from time import monotonic_ns
 
 from unvek.core.plan.cells import Cell
 from unvek.core.plan.model import Variant
-from unvek.core.plan.placeholders import filled, values_for
+from unvek.core.plan.placeholders import PROMPT_FILE, filled, names_in, values_for
 from unvek.core.plan.runners import CommandRunner
 from unvek.core.run.engine.model_process import Surroundings
 from unvek.core.run.events.event import Event, made_event
@@ -35,6 +40,7 @@ class CommandProcess:
         self._dropped = 0
         self._stopped = False
         self._code: int | None = None
+        self._prompt_folder = tempfile.mkdtemp(prefix="unvek-prompt-") if self._asks_for_prompt_file() else None
         self.mark = new_mark()
 
     @property
@@ -61,6 +67,9 @@ class CommandProcess:
 
     def ask_to_run(self, cell: Cell, out: MakingFolder) -> None:
         values = values_for(self._variant, cell.task, cell.seed, cell.settings, out.path)
+        if self._prompt_folder is not None:
+            values[PROMPT_FILE] = str(Path(self._prompt_folder, "prompt.txt"))
+            Path(values[PROMPT_FILE]).write_text(cell.task.prompt, encoding="utf-8")
         command = [filled(word, values) for word in self._runner.command]
         self._drop_run()
         began_ns = monotonic_ns()
@@ -68,7 +77,10 @@ class CommandProcess:
         try:
             self._run = ProgramRun(self._runner, command, out, self._around, self.mark, began_ns)
         except (OSError, StartError) as error:
-            reason = f"{command[0]} can't be started: {getattr(error, 'strerror', None) or error}"
+            why = str(getattr(error, "strerror", None) or error)
+            if why == os.strerror(E2BIG):
+                why = f"{why}; a long prompt is handed over in a file, with {{{PROMPT_FILE}}} in its place"
+            reason = f"{command[0]} can't be started: {why}"
             self._told.append(made_event("ended", monotonic_ns(), status="failed", error=reason))
 
     def events(self, timeout_s: float) -> list[Event] | None:
@@ -90,7 +102,12 @@ class CommandProcess:
             self._stopped = True
             self._code = self._end_run(patience_s)
             self._drop_run()
+            if self._prompt_folder is not None:
+                shutil.rmtree(self._prompt_folder, ignore_errors=True)
         return self._code
+
+    def _asks_for_prompt_file(self) -> bool:
+        return any(PROMPT_FILE in names_in(word) for word in self._runner.command)
 
     def _end_run(self, patience_s: float) -> int | None:
         code = self._run.end(patience_s) if self._run is not None else None
