@@ -161,10 +161,11 @@ class Probe:
         at_ns = self._stamp()
         self._ring.put(b'{"event":"count","at_ns":%d,"name":%s,"n":%d}\n' % (at_ns, _json(name), n))
 
-    def tokens_in(self, n: int) -> None:
-        """The prompt had n tokens."""
+    def tokens_in(self, n: int, cached: "int | None" = None) -> None:
+        """The prompt had n tokens; so many of them (if that is known) were kept from an earlier one, and not read."""
         at_ns = self._stamp()
-        self._ring.put(b'{"event":"tokens","at_ns":%d,"read":%d}\n' % (at_ns, n))
+        known = b"" if cached is None else b',"cached":%d' % cached
+        self._ring.put(b'{"event":"tokens","at_ns":%d,"read":%d%s}\n' % (at_ns, n, known))
 
     def fault(self, kind: str, note: str = "") -> None:
         """Something went wrong that did not end the run."""

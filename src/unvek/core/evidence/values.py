@@ -155,6 +155,8 @@ class Values:
             values = np.array([loads_s[number] for number in runs.launch.tolist()], np.float64)
         else:
             values = self._measured_values(name)
+            if _is_of_time(name):
+                values[runs.cold] = np.nan
         values[~runs.finished] = np.nan
         if self.plan.keeps_previews and _is_of_time(name):
             values = np.full(len(runs), np.nan)

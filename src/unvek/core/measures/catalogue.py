@@ -8,7 +8,9 @@ from unvek.core.measures.definition import LESS, MEASURED_HERE, MORE, Definition
 TIME = "time.total"  # the measure that results speak of unless told otherwise
 LOAD = "time.load"  # of a launch, not of its runs
 COUNTED_IN = ("tokens", "words", "characters")
-READ_TOKENS = "input.tokens"  # told by the model's side, through a report of its own
+# Told by the model's side, through a report of its own: the prompt's tokens, and how many of them it knew already.
+READ_TOKENS, CACHED_TOKENS = "input.tokens", "input.cached"
+COUNTS = (READ_TOKENS, CACHED_TOKENS, "output.tokens", "output.steps")  # of a run: curves may go over these, too
 COUNT = "count."  # what the names of things begin with that the model's side counts
 
 BUILT_IN: Mapping[str, Measure] = MappingProxyType(
@@ -25,10 +27,11 @@ BUILT_IN: Mapping[str, Measure] = MappingProxyType(
             Measure(name="memory.peak", unit="B", better=LESS),
             Measure(name="memory.device", unit="B", better=LESS),
             Measure(name="energy", unit="J", better=LESS),
-            *(Measure(name=name, unit="", better=None) for name in ("output.tokens", READ_TOKENS, "output.steps")),
+            *(Measure(name=name, unit="", better=None) for name in COUNTS),
             *(Measure(name=f"rate.{unit}", unit="/s", better=MORE) for unit in COUNTED_IN),
             *(Measure(name=f"rate.{unit}.sum", unit="/s", better=MORE) for unit in COUNTED_IN),
             *(Measure(name=f"rate.{unit}", unit="/s", better=MORE) for unit in ("steps", "frames", "megapixels")),
+            Measure(name="rate.input", unit="/s", better=MORE),
             Measure(name="gap.median", unit="s", better=LESS),
             Measure(name="gap.p99", unit="s", better=LESS),
             Measure(name="request.time", unit="s", better=LESS),

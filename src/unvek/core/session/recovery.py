@@ -59,7 +59,7 @@ def _start(line: bytes) -> RunStart | None:
 
 
 def _record(start: RunStart, lines: list[bytes], sieve: Sieve, hearing: Hearing) -> RunRecord:
-    recording = Recording()
+    recording = Recording(holds_load=True)  # which is not known here: no rate is then told that would hold it
     for line in lines:
         try:
             events = hearing.heard([parse_event(line)])

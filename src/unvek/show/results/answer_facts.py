@@ -14,7 +14,8 @@ from unvek.show.terminal.figures import warning_text
 
 Fact = tuple[str, str | Text]
 TOLD_ABOVE = {
-    "gap.median", "gap.p99", "input.tokens", "requests", "requests.failed", "request.time", "request.time.p99",
+    "gap.median", "gap.p99", "input.tokens", "input.cached", "rate.input", "requests", "requests.failed",
+    "request.time", "request.time.p99",
     *(name.format(unit) for unit in COUNTED_IN for name in ("rate.{}", "rate.{}.sum", "output.{}")),
 }  # fmt: skip
 
@@ -34,7 +35,10 @@ def stream_facts(run: RunWhole) -> list[Fact]:
     read = measures.get("input.tokens")
     if read is not None:
         together = " in all questions" if len(run.requests) > 1 else ""
-        facts.append(("question", f"{read:.0f} tokens{together}"))
+        cached, rate = measures.get("input.cached"), measures.get("rate.input")
+        known = f", {cached:.0f} of them known from earlier" if cached else ""
+        speed = f", read at {rate:.4g} a second" if rate is not None else ""
+        facts.append(("question", f"{read:.0f} tokens{together}{known}{speed}"))
     return facts + _request_facts(run)
 
 

@@ -8,7 +8,8 @@ from rich.text import Text
 
 from unvek.core.digits import Scale, column_scale
 from unvek.core.findings.curve.along import POSITION
-from unvek.core.findings.curve.curve import CLIENTS, Curve, CurveRow, PlateauFound, Value
+from unvek.core.findings.curve.curve import Curve, CurveRow, PlateauFound
+from unvek.core.findings.curve.over import CLIENTS, Value
 from unvek.core.measures.catalogue import TIME
 from unvek.core.plain_text import clean
 from unvek.core.stats.conclusions.fits import Line
@@ -153,7 +154,7 @@ def _fits(found: Curve, row: CurveRow) -> list[str]:
     fits = f"which fits within {100 * fit.misfit:.1f} %"
     if isinstance(fit, Line):
         return [f"{_amount(fit.fixed, found.unit)} fixed and {_amount(fit.per_one, found.unit)} for each "
-                f"{setting.removesuffix('s')}, {fits}."]  # fmt: skip
+                f"{setting.removesuffix('s').replace('.', ' ')}, {fits}."]  # fmt: skip
     exponent = _estimate(fit.exponent, Scale("", 1))
     if abs(fit.exponent.value) < LEVEL:
         return [f"twice the {setting} come to hardly more (exponent {exponent})."]

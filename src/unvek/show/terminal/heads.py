@@ -12,6 +12,7 @@ HEADS = {
     "rate.words": "words",
     "rate.characters": "characters",
     "time.first": "first token",
+    "rate.input": "prompt tokens",
     "gap.median": "a token",
     "gap.p99": "99 % gap",
     "output.tokens": "tokens out",

@@ -208,6 +208,7 @@ class Asked(Streams):
         self.assertAlmostEqual(
             run["measures"]["rate.tokens"], 10 / (run["piece_times_s"][10] - run["piece_times_s"][0])
         )
+        self.assertAlmostEqual(run["measures"]["rate.input"], 3 / run["first_s"])
         self.assertEqual(len(run["piece_times_s"]), 11)
         self.assertLess(max(run["piece_times_s"]), run["time_s"])
 

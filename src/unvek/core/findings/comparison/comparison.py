@@ -24,7 +24,7 @@ from unvek.core.stats.shares import share_by_launch
 DEFAULT_MEASURES = (TIME, "step.time", "time.load", "memory.peak", "memory.device", "energy")
 # Of answers that come in pieces; shown where there are any.
 STREAM_MEASURES = (
-    "rate.tokens", "rate.words", "rate.characters", "time.first", "gap.p99", "output.tokens",
+    "rate.tokens", "rate.words", "rate.characters", "time.first", "rate.input", "gap.p99", "output.tokens",
     "rate.tokens.sum", "rate.words.sum", "rate.characters.sum", "request.time", "requests.failed",
 )  # fmt: skip
 # Beside the total where what is made differs in length: what each is over, and where that stands.

@@ -11,7 +11,7 @@ from unvek.core.errors import InputError
 from unvek.core.evidence.counted_runs import VariantOnRecord
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.findings.circumstances import circumstance_notes
-from unvek.core.logbook.rows import RunRow
+from unvek.core.findings.curve.over import Value, Values, values_of
 from unvek.core.measures.catalogue import TIME
 from unvek.core.measures.definition import MORE, Measure
 from unvek.core.stats.conclusions.fits import Line, PowerLaw, line, power_law
@@ -19,15 +19,10 @@ from unvek.core.stats.conclusions.plateau import plateau
 from unvek.core.stats.over_launches.launches import Sample, paired_ratio
 from unvek.core.stats.student import Estimate
 
-MOST_VALUES = 60
 ALL = "all variants"  # of a curve across them
 MOST_DOTS = 400  # single runs drawn of one point
 FITS_WELL = 0.1  # root mean square of the relative misfit, above which a form does not fit
 FEWEST_VALUES = 3  # through two any form goes
-CLIENTS = "clients"  # of these more do not do more of the same: they wait for each other
-# Settings of how long what is made is: one long thing may be held against several short ones.
-LENGTHS = frozenset(("frames", "seconds", "length", "tokens", "most_tokens", "batch"))
-Value = float | str | bool
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -142,27 +137,6 @@ class Curve:
         return self.over or self.setting
 
 
-@dataclass(frozen=True, slots=True)
-class Values:
-    """The value of the setting of each run: a place in `names`, or -1; items are what is the same at every value.
-
-    is_length: whether more of the setting is more of what is made; are_clients: whether it is how many ask at once.
-    """
-
-    names: tuple[Value, ...]
-    places: NDArray[np.int64]
-    items: NDArray[np.int64]
-    is_length: bool
-    are_clients: bool
-
-    @property
-    def numbers(self) -> NDArray[np.float64] | None:
-        """The values as numbers; None where they are none."""
-        if not all(isinstance(name, int | float) and not isinstance(name, bool) for name in self.names):
-            return None
-        return np.array(self.names, np.float64)
-
-
 def curve(evidence: Evidence, setting: str, measure_name: str = TIME) -> Curve:
     """Return how a measure answers to a setting; InputError where these runs have not two values of it."""
     measure = evidence.values.measure(measure_name)
@@ -182,61 +156,6 @@ def curve(evidence: Evidence, setting: str, measure_name: str = TIME) -> Curve:
         rows=tuple(row for row in found if row is not None),
         notes=tuple(_notes(evidence, setting)),
     )
-
-
-def values_of(evidence: Evidence, setting: str) -> Values:
-    """Return the setting's value in each run: as varied, or the task's number, or as variants and tasks set it.
-
-    InputError names what there is, where it has fewer than two values here.
-    """
-    found = [_value_of(evidence, setting, row) for row in evidence.runs.rows]
-    names = [value for value in dict.fromkeys(found) if value is not None]
-    if len(names) < 2:
-        known = ", ".join(_settings_with_values(evidence))
-        wanted = f"there are {known}, and position" if known else "vary one under [vary] in the plan; there is position"
-        raise InputError(f"{setting!r} has not two values in these runs; {wanted}")
-    if len(names) > MOST_VALUES:
-        raise InputError(
-            f"{setting!r} has {len(names)} values in these runs; a curve is drawn through {MOST_VALUES} at most"
-        )
-    if all(isinstance(name, int | float) for name in names):
-        names.sort()
-    places = {name: place for place, name in enumerate(names)}
-    is_varied = any(setting in row.varied for row in evidence.runs.rows)
-    items: dict[Any, int] = {}
-    keys = [_rest_of(row, setting) if is_varied else row.seed for row in evidence.runs.rows]
-    return Values(
-        names=tuple(names),
-        places=np.array([-1 if value is None else places[value] for value in found], np.int64),
-        items=np.array([items.setdefault(key, len(items)) for key in keys], np.int64),
-        is_length=setting in LENGTHS or any(setting in task.facts for task in evidence.settings.tasks.values()),
-        are_clients=setting == CLIENTS,
-    )
-
-
-def _value_of(evidence: Evidence, setting: str, row: RunRow) -> Value | None:
-    if setting in row.varied:
-        value: Value = row.varied[setting]
-        return value
-    task = evidence.settings.tasks.get(row.task)
-    fact: Value | None = task.facts.get(setting) if task is not None else None
-    return fact if fact is not None else evidence.settings.of_run(row, setting)
-
-
-def _rest_of(row: RunRow, setting: str) -> tuple[Any, ...]:
-    others = sorted((name, repr(value)) for name, value in row.varied.items() if name != setting)
-    return row.task, row.seed, *others
-
-
-def _settings_with_values(evidence: Evidence) -> list[str]:
-    """Return the names that a curve can be drawn over."""
-    names: dict[str, None] = dict.fromkeys(evidence.settings.varied_values)
-    for task in evidence.settings.tasks.values():
-        names |= dict.fromkeys((*task.facts, *task.settings))
-    for variant in evidence.variants:
-        names |= dict.fromkeys(variant.settings)
-    rows = {(row.variant, row.task, repr(row.varied)): row for row in evidence.runs.rows}.values()
-    return [name for name in names if len({_value_of(evidence, name, row) for row in rows} - {None}) > 1]
 
 
 def _row(evidence: Evidence, variant: VariantOnRecord | None, values: Values, measure: Measure) -> CurveRow | None:

@@ -196,7 +196,7 @@ class Engine:
                 left_s=self._remaining.time_left_s(self._bench.forecaster),
             )
         )  # fmt: skip
-        recording, loaded = Recording(), launch.loaded
+        recording, loaded = Recording(launch.total_includes_load), launch.loaded
         asked_s = monotonic()
         outcome = self._followed(launch, cell, out, recording)
         stopped_ns = monotonic_ns()

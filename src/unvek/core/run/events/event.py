@@ -25,7 +25,7 @@ _FIELDS: Mapping[str, Mapping[str, tuple[type, bool]]] = {
     "phase": {"name": (str, True)},
     "step": {"of": (int, False)},
     "token": {"n": (int, False), "text": (str, False), "stream": (int, False), "unit": (str, False)},
-    "tokens": {"read": (int, False), "written": (int, False), "stream": (int, False)},
+    "tokens": {"read": (int, False), "cached": (int, False), "written": (int, False), "stream": (int, False)},
     "sent": {"stream": (int, True), "client": (int, False), "due_ns": (int, False)},
     "answered": {"stream": (int, True), "code": (int, False), "error": (str, False), "tries": (int, False)},
     "text": {"text": (str, True)},

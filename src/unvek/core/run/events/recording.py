@@ -7,7 +7,7 @@ from io import StringIO
 from itertools import pairwise
 from typing import Any
 
-from unvek.core.measures.catalogue import COUNT, READ_TOKENS
+from unvek.core.measures.catalogue import CACHED_TOKENS, COUNT, READ_TOKENS
 from unvek.core.measures.definition import MEASURED, TOLD
 from unvek.core.run.events.event import Event
 from unvek.core.run.events.record import Progress, Value
@@ -17,6 +17,7 @@ LONGEST_TEXT = 4 * 2**20  # characters kept of what a run wrote
 MOST_STEPS = 2_000_000
 MOST_NAMED = 10_000  # values, faults and outputs kept of one run
 LONGEST_NAME, LONGEST_UNIT = 100, 20  # characters
+PROMPT_PHASE = "prompt"  # in which nothing but the prompt is read
 UNNAMED_PHASE = "start"  # from the beginning of a run to its first phase
 
 
@@ -27,7 +28,9 @@ class Recording:
     own stamp. A stamp that runs backwards is held at the latest one seen.
     """
 
-    def __init__(self) -> None:
+    def __init__(self, holds_load: bool = False) -> None:
+        """holds_load: whether the run is timed from the start of a process, so that loading is part of it."""
+        self._holds_load = holds_load
         self.began_ns: int | None = None
         self.end: Event | None = None
         self._latest_ns = 0
@@ -106,6 +109,7 @@ class Recording:
         stream = self._streams[fields.get("stream") or 0]
         if kind == "tokens":
             stream.read = fields.get("read", stream.read)
+            stream.cached = fields.get("cached", stream.cached)
             stream.written = fields.get("written", stream.written)
         elif kind == "sent":
             stream.client = fields.get("client") or 0
@@ -127,8 +131,8 @@ class Recording:
         ended = self.end.fields if self.end is not None else {}
         time_s = (end_ns - self.began_ns) * NS
         first_s = None if self._first_ns is None else (self._first_ns - self.began_ns) * NS
-        for name, number, unit in self._streams.numbers(time_s):
-            origin = TOLD if name == READ_TOKENS else MEASURED
+        for name, number, unit in self._streams.numbers(time_s, self._reading_since_ns()):
+            origin = TOLD if name in (READ_TOKENS, CACHED_TOKENS) else MEASURED
             self._set_value(name, number, unit, ours=True, origin=origin)
         waited_s = self._streams.first_s()
         return Progress(
@@ -147,6 +151,11 @@ class Recording:
             memory_device_bytes=self._device_bytes,
             cpu_s=ended.get("cpu_s"),
         )
+
+    def _reading_since_ns(self) -> int | None:
+        """Return since when the prompt was read: from the phase named so, else from the start, if nothing is loaded."""
+        named = [at_ns for name, at_ns in self._phases if name == PROMPT_PHASE]
+        return named[0] if named else None if self._holds_load else self.began_ns
 
     def _phase_lengths(self, end_ns: int) -> tuple[tuple[str, float], ...]:
         lengths: dict[str, int] = {}

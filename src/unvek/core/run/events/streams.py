@@ -10,6 +10,7 @@ from itertools import pairwise
 from statistics import median
 from typing import Any
 
+from unvek.core.measures.catalogue import CACHED_TOKENS, READ_TOKENS
 from unvek.core.plan.runners import TOKENS
 from unvek.core.stats.quantiles import quantile
 
@@ -46,6 +47,7 @@ class Stream:
     first_count: int = 0
     count: int = 0
     read: int | None = None  # tokens of the question, as told
+    cached: int | None = None  # of these so many that were known from earlier questions, and not read again
     written: int | None = None  # tokens of the answer, as told
     client: int | None = None
     due_ns: int = 0
@@ -69,6 +71,17 @@ class Stream:
             # The pieces are not the tokens: those of the first piece are not known, and taken for one.
             after_first = self.written - 1
         return after_first / ((self.latest_ns - self.first_ns) * NS)
+
+    def read_per_s(self, since_ns: int | None) -> float | None:
+        """Tokens of the question read in a second, from then (a request's is from when it was due) to the first piece.
+
+        Those that were known already are none. None where one of the two is not known.
+        """
+        since_ns = since_ns if self.client is None else self.due_ns
+        fresh = (self.read or 0) - (self.cached or 0)
+        if since_ns is None or self.first_ns is None or fresh <= 0 or self.first_ns <= since_ns:
+            return None
+        return fresh / ((self.first_ns - since_ns) * NS)
 
     def as_request(self, began_ns: int) -> Request:
         def seconds(at_ns: int | None) -> float | None:
@@ -147,8 +160,11 @@ class Streams:
         waits = [(s.first_ns - s.due_ns) * NS for s in self.all if s.client is not None and s.first_ns is not None]
         return median(waits) if waits else None
 
-    def numbers(self, time_s: float) -> Iterable[tuple[str, float, str]]:
-        """Yield (name, number, unit) of what the streams come to in a run of so many seconds."""
+    def numbers(self, time_s: float, since_ns: int | None) -> Iterable[tuple[str, float, str]]:
+        """Yield (name, number, unit) of what the streams come to in a run of so many seconds.
+
+        since_ns is when the run's own question began to be read, where that is known.
+        """
         rates = [rate for stream in self.all if (rate := stream.per_s) is not None]
         unit = self.counted_in
         if rates:
@@ -161,7 +177,13 @@ class Streams:
             yield f"output.{unit}", self.count, ""
         read = [stream.read for stream in self.all if stream.read is not None]
         if read:
-            yield "input.tokens", sum(read), ""
+            yield READ_TOKENS, sum(read), ""
+        cached = [stream.cached for stream in self.all if stream.cached is not None]
+        if cached:
+            yield CACHED_TOKENS, sum(cached), ""
+        read_rates = [rate for stream in self.all if (rate := stream.read_per_s(since_ns)) is not None]
+        if read_rates:
+            yield "rate.input", median(read_rates), "/s"
         asked = [stream for stream in self.all if stream.client is not None]
         if asked:
             yield from _numbers_of_requests(asked, unit, sum(stream.tokens for stream in asked), time_s)

@@ -8,6 +8,7 @@ told at once, which happens when a bar is drawn more seldom than steps are made,
 import re
 from collections.abc import Iterator
 
+from unvek.core.measures.catalogue import CACHED_TOKENS, READ_TOKENS
 from unvek.core.plan.runners import CommandRunner, ValuePattern
 from unvek.core.run.events.event import Event, made_event
 from unvek.core.run.events.recording import UNNAMED_PHASE
@@ -36,8 +37,7 @@ COUNTING = {
 }  # words that name what is counted, not what is being done
 LABEL = re.compile(r"[^\W\d][\w -]*")
 MOST_AT_ONCE = 100_000  # steps told by one line; more is no progress
-TOKENS_VALUE = "output.tokens"  # values under these names count as tokens
-INPUT_VALUE = "input.tokens"
+TOKENS_VALUES = {"output.tokens": "written", READ_TOKENS: "read", CACHED_TOKENS: "cached"}  # count as tokens
 NUMBER = re.compile(r"[-+]?[0-9][0-9,_]*(?:\.[0-9]+)?(?:[eE][-+]?[0-9]+)?|[-+]?\.[0-9]+")
 
 
@@ -129,8 +129,8 @@ class PrintedProgress:
 
 
 def _value_event(name: str, number: float, value: ValuePattern, at_ns: int) -> Event:
-    if name in (TOKENS_VALUE, INPUT_VALUE) and 0 <= number < 1e12:
-        return made_event("tokens", at_ns, **{"written" if name == TOKENS_VALUE else "read": int(number)})
+    if name in TOKENS_VALUES and 0 <= number < 1e12:
+        return made_event("tokens", at_ns, **{TOKENS_VALUES[name]: int(number)})
     return made_event("value", at_ns, name=name, number=number, unit=value.unit)
 
 
