@@ -7,10 +7,11 @@ from unvek.core.measures.definition import LESS, MEASURED_HERE, MORE, Definition
 
 TIME = "time.total"  # the measure that results speak of unless told otherwise
 LOAD = "time.load"  # of a launch, not of its runs
-COUNTED_IN = ("tokens", "words", "characters")
+COUNTED_IN = ("tokens", "words", "characters", "pieces")
 # Told by the model's side, through a report of its own: the prompt's tokens, and how many of them it knew already.
 READ_TOKENS, CACHED_TOKENS = "input.tokens", "input.cached"
 COUNTS = (READ_TOKENS, CACHED_TOKENS, "output.tokens", "output.steps")  # of a run: curves may go over these, too
+OUTPUT = "output."  # so much was written: of it all, or of one text of several, such as output.reasoning.tokens
 COUNT = "count."  # what the names of things begin with that the model's side counts
 
 BUILT_IN: Mapping[str, Measure] = MappingProxyType(
@@ -47,7 +48,9 @@ RESERVED_BEGINNINGS = (COUNT, "faults.", "time.phase.", "told.", "imported.")
 
 def is_ours(name: str) -> bool:
     """Whether Unvek gives this name: a model or an imported file that tells a value under it means something else."""
-    return name in BUILT_IN or name in MEASURED_TOO or name.startswith(RESERVED_BEGINNINGS)
+    beginning, _, unit = name.rpartition(".")
+    of_part = beginning.startswith(OUTPUT) and unit in COUNTED_IN
+    return name in BUILT_IN or name in MEASURED_TOO or of_part or name.startswith(RESERVED_BEGINNINGS)
 
 
 def measured_definition(name: str, unit: str) -> Definition:

@@ -275,6 +275,12 @@ class Table:
         self._known.update(self._content)
         return {name: value for name, value in self._content.items() if name != key}
 
+    def filled(self, fill: Callable[[Mapping[str, Any]], Mapping[str, Any]]) -> "Table":
+        """The same table with more in it; what is asked of either is known of both."""
+        table = Table(fill(self._content), self._where, self._folder, self._problems)
+        table._known = self._known
+        return table
+
     def names(self) -> list[str]:
         return list(self._content)
 

@@ -13,7 +13,7 @@ from unvek.core.plan.model import SettingValue, Task, Variant
 
 PLACEHOLDER = re.compile(r"\{\{|\}\}|\{([A-Za-z_][\w.-]*(?:\[[0-9]{1,3}\])?)\}")
 LONE = re.compile(r"\{([A-Za-z_][\w.-]*(?:\[[0-9]{1,3}\])?)\}")
-OUT, INTERPRETER, PROMPT_FILE = "out", "python", "prompt_file"
+OUT, INTERPRETER, PROMPT_FILE, NONCE, JOB_NAME = "out", "python", "prompt_file", "nonce", "job"
 
 
 def names_in(template: Any) -> Iterator[str]:

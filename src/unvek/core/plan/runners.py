@@ -8,14 +8,17 @@ from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any, ClassVar, NamedTuple
 
-from msgspec import Struct
+from msgspec import Struct, field
 
 PYTHON, COMMAND, STREAM = "python", "command", "stream"
 KINDS = (PYTHON, COMMAND, STREAM)
 FILES, PRINTED = "files", "printed"  # where a program's answer is
 PLAN_FOLDER, OUT_FOLDER = "plan", "out"  # where a program is started
-EVENT_STREAM, LINES = "sse", "lines"  # how the messages of a streamed answer are told apart
-TOKENS, WORDS, CHARACTERS = "tokens", "words", "characters"  # what an answer is counted in
+EVENT_STREAM, LINES, WHOLE, JOB = "sse", "lines", "whole", "job"  # how an answer comes: in messages, at once, later
+FRAMINGS = (EVENT_STREAM, LINES, WHOLE, JOB)
+ANSWER = "answer"  # the text that is the answer, where a server writes others beside it
+# What an answer is counted in; pieces are messages, where nobody says that each is a token.
+TOKENS, WORDS, CHARACTERS, PIECES = "tokens", "words", "characters", "pieces"
 CLIENTS, ARRIVALS, REQUESTS = "clients", "arrivals_per_second", "requests"
 LOAD_SETTINGS = (CLIENTS, ARRIVALS, REQUESTS)  # settings that are the client's, not the model's
 MOST_CLIENTS, MOST_ARRIVALS_PER_S, MOST_REQUESTS = 1000, 10_000, 100_000
@@ -117,10 +120,31 @@ class CommandRunner(AnyRunner, frozen=True, kw_only=True, tag_field="kind", tag=
         ]  # fmt: skip
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class JobAsked:
+    """How a server is asked that takes a job and answers later.
+
+    name and state are JSON Pointers, the one into the answer to the request, the other into what stands at `look`, a
+    URL with `{job}` in it, or a pointer to one in the answer to the request. Without a state the job is done once there
+    is something to fetch. step and of are pointers to how far it is.
+    """
+
+    name: str | None
+    look: str
+    state: str | None
+    done: tuple[str, ...]
+    failed: tuple[str, ...]
+    every_s: float | None
+    step: str | None
+    of: str | None
+
+
 class StreamRunner(AnyRunner, frozen=True, kw_only=True, tag_field="kind", tag=STREAM):
     """A server that answers over HTTP and streams its answer.
 
-    text, tokens_in and tokens_out are JSON Pointers (RFC 6901) into its messages. With `serve` and `ready` the
+    text, tokens_in, tokens_out and cached (the tokens that it knew) are JSON Pointers (RFC 6901) into its messages, as
+    are texts_beside, other texts by their name, and tokens_of, how many tokens each of these had. fetch are pointers to
+    files in the answer, or URLs of them. With `serve` and `ready` the
     server is started and stopped; without, it is somebody else's. clients and arrivals_per_second hold a value to be
     varied each; requests is how many are sent in a run.
     """
@@ -148,12 +172,19 @@ class StreamRunner(AnyRunner, frozen=True, kw_only=True, tag_field="kind", tag=S
     clients: tuple[int, ...] = ()
     arrivals_per_second: tuple[float, ...] = ()
     requests: int | None = None
+    cached: str | None = None
+    texts_beside: Mapping[str, str] = field(default_factory=dict)
+    tokens_of: Mapping[str, str] = field(default_factory=dict)
+    each_is_token: bool = True  # whether a message is known to be one token
+    fetch: tuple[str, ...] = ()
+    job: JobAsked | None = None
 
     def made_of(self, digests: Mapping[Path, str]) -> list[Any]:
+        beside = [dict(self.texts_beside), self.fetch, None if self.job is None else asdict(self.job)]
         return [
             STREAM, self.url, self.method, dict(self.headers), self.body, self.framing, self.text, self.tokens_in,
             self.tokens_out, self.count, self.retries, self.serve, self.ready,
-            [digests[path] for path in self.files], dict(self.environment),
+            [digests[path] for path in self.files], dict(self.environment), *(beside if any(beside) else ()),
         ]  # fmt: skip
 
     @property
@@ -174,6 +205,9 @@ class StreamRunner(AnyRunner, frozen=True, kw_only=True, tag_field="kind", tag=S
         yield Template("url", self.url, True)
         yield from (Template(f"headers.{name}", value, True) for name, value in self.headers.items())
         yield Template("body", self.body, True)
+        if self.job is not None:
+            yield Template("job.look", self.job.look, True)
+        yield from (Template(f"fetch[{place}]", where, True) for place, where in enumerate(self.fetch))
 
     def _given(self) -> Mapping[str, tuple[int | float, ...]]:
         requests = () if self.requests is None else (self.requests,)

@@ -11,7 +11,9 @@ from unvek.core.logbook.folder import DATABASE_NAME, logbook_beside
 from unvek.core.logbook.store import Logbook
 from unvek.core.plan.cells import cells_of, read_sources, vary_of, weights_bytes
 from unvek.core.plan.model import Plan
+from unvek.core.plan.placeholders import NONCE, names_in
 from unvek.core.plan.read import read_plan
+from unvek.core.plan.runners import StreamRunner
 from unvek.core.rig.present import accelerators_present
 from unvek.core.session.changed_files import FileChange, change_words, changed_files
 from unvek.core.session.settling import settled_plan
@@ -174,6 +176,26 @@ def _doubts(plan: Plan) -> list[str]:
             doubts.append(
                 f"The environment has no {', no '.join(missing)}, which the runner {runner.name} needs to start."
             )
+    doubts += _shared_servers(plan)
     if len(plan.variants) == 1:
         doubts.append("There is one variant only, so nothing is held against anything.")
     return doubts
+
+
+def _shared_servers(plan: Plan) -> list[str]:
+    """Say where one server is asked the same, nonce and all, for several variants: for the second it is no news."""
+    sharing: dict[str, list[str]] = {}
+    for variant in plan.variants:
+        runner = plan.runner_of(variant)
+        if (
+            isinstance(runner, StreamRunner)
+            and not runner.serve
+            and NONCE in {name for template in runner.templates() for name in names_in(template.content)}
+        ):
+            sharing.setdefault(runner.url, []).append(variant.name)
+    return [
+        f"{', '.join(names)} ask one server with the same nonces: if one model answers, it knows the prompts of one from "
+        "the other. Give each a runner with serve; or put {variant} beside {nonce}: the texts then differ."
+        for names in sharing.values()
+        if len(names) > 1
+    ]

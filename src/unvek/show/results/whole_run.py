@@ -43,6 +43,12 @@ def print_run(out: Console, run: RunWhole) -> None:
     out.print()
     for name, value in _facts(run):
         out.print(Text.assemble((f"{name:<12}", "dim"), value), no_wrap=True, overflow="ellipsis")
+    first = run.requests[0] if run.requests else {}
+    if first.get("body"):
+        _print_block(out, "asked" if len(run.requests) == 1 else "asked first", first["body"][:TEXT_SHOWN])
+    for part in first.get("parts", ()):
+        if part["text"]:
+            _print_block(out, clean(part["name"]), part["text"][:TEXT_SHOWN])
     if run.text:
         _print_block(out, "text", run.text[:TEXT_SHOWN])
     if run.log_tail:

@@ -10,6 +10,7 @@ from unvek.core.findings.audit.how_run import runs_findings
 from unvek.core.findings.audit.made_of import making_findings
 from unvek.core.findings.audit.order import order_findings
 from unvek.core.findings.audit.put_out import output_findings
+from unvek.core.findings.audit.remembered import memory_findings
 from unvek.core.findings.audit.shape import shape_findings
 
 __all__ = ["DOUBT", "NOTE", "UNFAIR", "Audit", "Confounder", "Doubt", "audit", "doubts_of"]
@@ -43,7 +44,7 @@ class Doubt:
 
 def audit(evidence: Evidence, of_files: Iterable[Confounder] = ()) -> Audit:
     """Return everything that the evidence shows, and what a look at the files has shown, the worst first."""
-    of_runs = (making_findings, runs_findings, shape_findings, order_findings, output_findings)
+    of_runs = (making_findings, runs_findings, shape_findings, order_findings, memory_findings, output_findings)
     found = [*(finding for findings in of_runs for finding in findings(evidence)), *of_files]
     return Audit(
         title=evidence.plan.title,

@@ -24,8 +24,9 @@ from unvek.core.stats.shares import share_by_launch
 DEFAULT_MEASURES = (TIME, "step.time", "time.load", "memory.peak", "memory.device", "energy")
 # Of answers that come in pieces; shown where there are any.
 STREAM_MEASURES = (
-    "rate.tokens", "rate.words", "rate.characters", "time.first", "rate.input", "gap.p99", "output.tokens",
-    "rate.tokens.sum", "rate.words.sum", "rate.characters.sum", "request.time", "requests.failed",
+    "rate.tokens", "rate.words", "rate.characters", "rate.pieces", "time.first", "rate.input", "gap.p99",
+    "output.tokens", "rate.tokens.sum", "rate.words.sum", "rate.characters.sum", "rate.pieces.sum", "request.time",
+    "requests.failed",
 )  # fmt: skip
 # Beside the total where what is made differs in length: what each is over, and where that stands.
 FOR_LENGTHS = {

@@ -16,7 +16,7 @@ class Hearing:
 
     def __init__(self, secrets: Secrets):
         self._secrets = secrets
-        self._texts: dict[int, HidingTextStream] = {}
+        self._texts: dict[tuple[int, str | None], HidingTextStream] = {}
 
     def heard(self, events: list[Event]) -> list[Event]:
         if not self._secrets:
@@ -25,16 +25,21 @@ class Hearing:
 
     def rest(self, at_ns: int) -> list[Event]:
         """Return what was held back of the run's text: for its end."""
-        text, self._texts = self._texts.pop(0, None), {}
-        rest = text.rest() if text is not None else ""
-        return [made_event("text", at_ns, text=rest)] if rest else []
+        held = {part: text.rest() for (number, part), text in self._texts.items() if number == 0}
+        self._texts = {}
+        return [
+            made_event("text", at_ns, text=rest, **({} if part is None else {"part": part, "n": 0, "stream": 1}))
+            for part, rest in held.items()
+            if rest
+        ]
 
     def _without_secrets(self, event: Event) -> list[Event]:
         kind, fields = event.kind, event.fields
         if kind in ("token", "text"):
             number = fields.get("stream") or 0
             # A run has one text: of its own tokens, or of its first answer's.
-            stream = self._texts.setdefault(number if number > 1 else 0, self._secrets.text_stream())
+            place = (number if number > 1 else 0, fields.get("part"))
+            stream = self._texts.setdefault(place, self._secrets.text_stream())
             text = fields.get("text") or ""
             clean = stream.feed(text)
             return [event if clean == text else _changed(event, {**fields, "text": clean})]

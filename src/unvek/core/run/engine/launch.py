@@ -70,7 +70,7 @@ class Launch:
     def start(self) -> None:
         """Start the process and have the variant loaded; LoadError where that does not come about."""
         try:
-            process = self._process = self._bench.starter.start(self.variant, self.log)
+            process = self._process = self._bench.starter.start(self.variant, self.log, self.round)
         except RunnerError as error:
             raise LoadError(Outcome(FAILED, str(error))) from error
         self._attend(process)

@@ -59,11 +59,15 @@ class ModelProcess(Protocol):
 
 @dataclass(frozen=True, slots=True)
 class Surroundings:
-    """What a launch's processes are started by, where they print, and what stands in their environment besides."""
+    """What a launch's processes are started by, where they print, and what stands in their environment besides.
+
+    nonces is what they draw theirs from: another in each session and round, the same for every variant.
+    """
 
     spawner: Spawner
     log: PrintedLog
     environment: Mapping[str, str]
+    nonces: str
 
 
 class Starter(Protocol):
@@ -71,8 +75,8 @@ class Starter(Protocol):
 
     spawner: Spawner
 
-    def start(self, variant: Variant, log: PrintedLog) -> ModelProcess:
-        """Start a process that prints into a log. Raises RunnerError where it can't be started."""
+    def start(self, variant: Variant, log: PrintedLog, round_number: int) -> ModelProcess:
+        """Start a process for a round, that prints into a log. Raises RunnerError where it can't be started."""
 
 
 class RunnerError(Exception):

@@ -71,12 +71,14 @@ class Recording:
                 number = fields.get("stream") or 0
                 self._streams.take_piece(number, at_ns, fields.get("n"), fields.get("unit"))
                 self._first_ns = self._first_ns or at_ns
-                if number <= 1:  # of several answers the first stands for all: they would be mixed piece by piece
+                if fields.get("part") is not None:
+                    self._streams.take_part(number, at_ns, fields["part"], fields)
+                elif number <= 1:  # of several answers the first stands for all: they would be mixed piece by piece
                     self._add_text(fields.get("text") or "")
             case "tokens" | "sent" | "answered":
                 self._take_told(event.kind, at_ns, fields)
             case "text":
-                self._add_text(fields["text"])
+                self._take_text(at_ns, fields)
             case "phase":
                 self._phases.append((fields["name"][:100], at_ns))
                 self._boundary_ns = at_ns
@@ -107,16 +109,30 @@ class Recording:
     def _take_told(self, kind: str, at_ns: int, fields: Mapping[str, Any]) -> None:
         """Take what is told of an answer as a whole."""
         stream = self._streams[fields.get("stream") or 0]
-        if kind == "tokens":
+        if kind == "tokens" and fields.get("part") is not None:
+            self._streams.take_part(fields.get("stream") or 0, at_ns, fields["part"], fields)
+        elif kind == "tokens":
             stream.read = fields.get("read", stream.read)
             stream.cached = fields.get("cached", stream.cached)
             stream.written = fields.get("written", stream.written)
         elif kind == "sent":
             stream.client = fields.get("client") or 0
             stream.sent_ns, stream.due_ns = at_ns, fields.get("due_ns") or at_ns
+            stream.body = fields.get("body")
+            self._streams.unit = fields.get("unit") or self._streams.unit
         else:
             stream.ended_ns, stream.tries = at_ns, fields.get("tries") or 1
             stream.code, stream.error = fields.get("code"), fields.get("error")
+
+    def _take_text(self, at_ns: int, fields: Mapping[str, Any]) -> None:
+        """Take a text that is no token; one that is a whole answer is counted."""
+        number, part, count = fields.get("stream") or 0, fields.get("part"), fields.get("n")
+        if part is not None:
+            self._streams.take_part(number, at_ns, part, fields)
+        if count is not None:
+            self._streams.take_whole(number, count, fields.get("unit") or self._streams.unit)
+        if number <= 1 and part is None:
+            self._add_text(fields["text"])
 
     def note_fault(self, kind: str, note: str) -> None:
         """Keep something that went wrong without ending the run."""

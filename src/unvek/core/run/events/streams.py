@@ -4,23 +4,40 @@ A run of a script or a program writes one stream; a run of several clients has o
 """
 
 from array import array
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from io import StringIO
 from itertools import pairwise
 from statistics import median
 from typing import Any
 
-from unvek.core.measures.catalogue import CACHED_TOKENS, READ_TOKENS
+from unvek.core.measures.catalogue import CACHED_TOKENS, OUTPUT, READ_TOKENS
 from unvek.core.plan.runners import TOKENS
 from unvek.core.stats.quantiles import quantile
 
 NS = 1e-9
 MOST_PIECES = 2_000_000  # stamps kept of one run
+MOST_PARTS, LONGEST_NAME = 20, 40  # texts of one answer
+LONGEST_PART = 2**20  # characters kept of one
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RequestPart:
+    """One text of an answer that has several: how much it is, when it began, and of the first request what it says."""
+
+    name: str
+    count: int
+    unit: str
+    first_s: float | None = None
+    text: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Request:
-    """One request of a run. Times in seconds from the run's start; due_s is when it should have been sent."""
+    """One request of a run. Times in seconds from the run's start; due_s is when it should have been sent.
+
+    body is what the first request of a run was sent with.
+    """
 
     client: int
     due_s: float
@@ -31,10 +48,33 @@ class Request:
     code: int | None
     tries: int
     error: str | None
+    body: str | None = None
+    parts: tuple[RequestPart, ...] = ()
 
     @property
     def failed(self) -> bool:
         return self.error is not None or self.ended_s is None
+
+
+@dataclass(slots=True)
+class Part:
+    """One text beside the answer as it comes: its pieces counted, or its tokens as told."""
+
+    count: int = 0
+    written: int | None = None
+    first_ns: int | None = None
+    text: StringIO = field(default_factory=StringIO)
+
+    def take(self, at_ns: int, fields: Mapping[str, Any], keeps_text: bool) -> None:
+        """Take a piece of it, all of it, or how many tokens it had."""
+        if fields.get("written") is not None:
+            self.written = fields["written"]
+            return
+        count = fields.get("n")
+        self.count += 1 if count is None else count
+        self.first_ns = self.first_ns or at_ns
+        if keeps_text and self.text.tell() < LONGEST_PART:
+            self.text.write((fields.get("text") or "")[:LONGEST_PART])
 
 
 @dataclass(slots=True)
@@ -56,6 +96,8 @@ class Stream:
     code: int | None = None
     tries: int = 1
     error: str | None = None
+    body: str | None = None
+    parts: dict[str, Part] = field(default_factory=dict)
 
     @property
     def tokens(self) -> int:
@@ -75,15 +117,17 @@ class Stream:
     def read_per_s(self, since_ns: int | None) -> float | None:
         """Tokens of the question read in a second, from then (a request's is from when it was due) to the first piece.
 
-        Those that were known already are none. None where one of the two is not known.
+        Those that were known already are none. None where one of the two is not known, or where most were known: the
+        time is then that of something else.
         """
         since_ns = since_ns if self.client is None else self.due_ns
-        fresh = (self.read or 0) - (self.cached or 0)
-        if since_ns is None or self.first_ns is None or fresh <= 0 or self.first_ns <= since_ns:
+        known = self.cached or 0
+        fresh = (self.read or 0) - known
+        if since_ns is None or self.first_ns is None or fresh <= known or self.first_ns <= since_ns:
             return None
         return fresh / ((self.first_ns - since_ns) * NS)
 
-    def as_request(self, began_ns: int) -> Request:
+    def as_request(self, began_ns: int, unit: str) -> Request:
         def seconds(at_ns: int | None) -> float | None:
             return None if at_ns is None else (at_ns - began_ns) * NS
 
@@ -97,7 +141,16 @@ class Stream:
             code=self.code,
             tries=self.tries,
             error=self.error,
-        )
+            body=self.body,
+            parts=tuple(
+                RequestPart(
+                    name=name, count=part.count if part.written is None else part.written,
+                    unit=unit if part.written is None else TOKENS, first_s=seconds(part.first_ns),
+                    text=part.text.getvalue(),
+                )
+                for name, part in self.parts.items()
+            ),
+        )  # fmt: skip
 
 
 class Streams:
@@ -128,6 +181,17 @@ class Streams:
         if self._pieces <= MOST_PIECES:
             stream.pieces_ns.append(at_ns)
 
+    def take_whole(self, number: int, count: int, unit: str) -> None:
+        """Take a text that has come at once: it has no first piece."""
+        self.unit = unit
+        self[number].count += count
+
+    def take_part(self, number: int, at_ns: int, name: str, fields: Mapping[str, Any]) -> None:
+        """Take what is said of one text beside the answer."""
+        parts = self[number].parts
+        if name in parts or len(parts) < MOST_PARTS:
+            parts.setdefault(name[:LONGEST_NAME], Part()).take(at_ns, fields, keeps_text=number <= 1)
+
     @property
     def all(self) -> Sequence[Stream]:
         return tuple(self._streams.values())
@@ -149,7 +213,7 @@ class Streams:
         return TOKENS if any(stream.written is not None for stream in self.all) else self.unit
 
     def requests(self, began_ns: int) -> tuple[Request, ...]:
-        return tuple(stream.as_request(began_ns) for stream in self.all if stream.client is not None)
+        return tuple(stream.as_request(began_ns, self.unit) for stream in self.all if stream.client is not None)
 
     def piece_times_s(self, began_ns: int) -> Sequence[float]:
         """Return when each piece came, in seconds from the run's start, stream after stream."""
@@ -175,6 +239,7 @@ class Streams:
             yield "gap.p99", quantile(gaps, 0.99), "s"
         if unit != TOKENS and self.count:
             yield f"output.{unit}", self.count, ""
+        yield from self._numbers_of_parts()
         read = [stream.read for stream in self.all if stream.read is not None]
         if read:
             yield READ_TOKENS, sum(read), ""
@@ -187,6 +252,13 @@ class Streams:
         asked = [stream for stream in self.all if stream.client is not None]
         if asked:
             yield from _numbers_of_requests(asked, unit, sum(stream.tokens for stream in asked), time_s)
+
+    def _numbers_of_parts(self) -> Iterable[tuple[str, float, str]]:
+        for name in dict.fromkeys(name for stream in self.all for name in stream.parts):
+            parts = [stream.parts[name] for stream in self.all if name in stream.parts]
+            told = [part.written for part in parts if part.written is not None]
+            unit = TOKENS if told else self.unit
+            yield f"{OUTPUT}{name}.{unit}", sum(told) if told else sum(part.count for part in parts), ""
 
     def _gaps_s(self) -> Iterable[float]:
         for stream in self.all:

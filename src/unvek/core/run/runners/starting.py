@@ -6,6 +6,7 @@ brings its own libraries, and a plan of scripts needs none for HTTP.
 
 from collections.abc import Mapping
 from importlib import import_module
+from secrets import token_hex
 
 from unvek.core.ask.secrets import Secrets
 from unvek.core.plan.model import Variant
@@ -22,9 +23,10 @@ class VariantStarter:
         self.spawner = spawner
         self._runners = runners
         self._environment = environment or {}
+        self._session = token_hex(8)
 
-    def start(self, variant: Variant, log: PrintedLog) -> ModelProcess:
-        """Start a process that prints into a log. Raises RunnerError where it can't be started."""
+    def start(self, variant: Variant, log: PrintedLog, round_number: int) -> ModelProcess:
+        """Start a process for a round, that prints into a log. Raises RunnerError where it can't be started."""
         runner = self._runners[variant.runner]
         missing = Secrets(runner.secrets).missing
         if missing:
@@ -33,5 +35,6 @@ class VariantStarter:
                 "you start 'unvek run'"
             )
         start = import_module(f"unvek.core.run.runners.{runner.kind}_runner").start
-        process: ModelProcess = start(runner, variant, Surroundings(self.spawner, log, self._environment))
+        around = Surroundings(self.spawner, log, self._environment, f"{self._session}/{round_number}")
+        process: ModelProcess = start(runner, variant, around)
         return process

@@ -1,18 +1,21 @@
 """The runner for servers: it starts one where the plan says how, and has a process of its own ask it."""
 
+import json
 import math
 import os
 import socket
 import sys
+from collections import Counter
 from collections.abc import Mapping, Sequence
+from dataclasses import asdict
 from time import monotonic_ns
 from typing import Any
 
 from unvek.core.plan.cells import Cell
 from unvek.core.plan.model import Variant
-from unvek.core.plan.placeholders import filled, of_variant, values_for
+from unvek.core.plan.placeholders import NONCE, filled, of_variant, values_for
 from unvek.core.plan.read_runners import PORT
-from unvek.core.plan.runners import LOAD_SETTINGS, StreamRunner
+from unvek.core.plan.runners import ANSWER, LOAD_SETTINGS, StreamRunner
 from unvek.core.rig.process_tree import MARK
 from unvek.core.run.engine.model_process import RunnerError, Surroundings
 from unvek.core.run.events.event import Event
@@ -49,6 +52,7 @@ class StreamProcess:
         self._server: Process | None = None
         self._began_ns = monotonic_ns()
         self._stopped = self._is_loading = False
+        self._nonces, self._asked = around.nonces, Counter[str]()
         if runner.serve:
             self._server = self._start_server(around)
         try:
@@ -102,18 +106,28 @@ class StreamProcess:
         runner, settings = self._runner, cell.settings
         values = {**values_for(self._variant, cell.task, cell.seed, settings), **self._port}
         known = {name: value for name, value in values.items() if name not in runner.secrets}
+        known[NONCE] = f"{self._nonces}/{self._place_of(cell)}"
         clients, arrivals, requests = load_of(settings)
         self._asker.ask(
             "run",
             question={
                 "url": runner.url, "method": runner.method, "headers": dict(runner.headers), "body": runner.body,
-                "framing": runner.framing, "text": runner.text, "tokens_in": runner.tokens_in,
-                "tokens_out": runner.tokens_out, "retries": runner.retries, "secrets": runner.secrets, "values": known,
+                "framing": runner.framing, "texts": texts_of(runner), "tokens_in": runner.tokens_in,
+                "tokens_out": runner.tokens_out, "tokens_of": dict(runner.tokens_of), "cached": runner.cached,
+                "fetch": runner.fetch, "job": None if runner.job is None else asdict(runner.job),
+                "retries": runner.retries, "secrets": runner.secrets, "values": known,
             },
             load={
-                "count": runner.count, "clients": clients, "arrivals_per_second": arrivals, "requests": requests,
+                "count": runner.count, "each_is_token": runner.each_is_token, "out": str(out.path),
+                "clients": clients, "arrivals_per_second": arrivals, "requests": requests,
             },
         )  # fmt: skip
+
+    def _place_of(self, cell: Cell) -> str:
+        """Name the place that a run has in its launch, whatever its variant: what is asked, and how often before."""
+        asked = json.dumps([cell.task.name, cell.seed, dict(cell.varied)], sort_keys=True)
+        self._asked[asked] += 1
+        return f"{asked}/{self._asked[asked]}"
 
     def events(self, timeout_s: float) -> list[Event] | None:
         events = self._asker.events(timeout_s)
@@ -150,6 +164,11 @@ def load_of(settings: Mapping[str, Any]) -> tuple[int, float | None, int]:
         return 1, float(arrivals), int(requests or max(FEWEST_ARRIVALS, math.ceil(ARRIVALS_FOR_S * arrivals)))
     clients = int(clients or 1)
     return clients, None, int(requests or (REQUESTS_A_CLIENT * clients if clients > 1 else 1))
+
+
+def texts_of(runner: StreamRunner) -> dict[str, str]:
+    """Return the pointers to the texts of an answer, by their names."""
+    return {**({ANSWER: runner.text} if runner.text else {}), **runner.texts_beside}
 
 
 def free_port() -> int:

@@ -13,6 +13,7 @@ import uvloop
 
 from unvek.core.ask.question import Question
 from unvek.core.ask.secrets import Secrets
+from unvek.core.plan.runners import JobAsked
 from unvek.core.run.runners.asker.load import Load, make_run
 from unvek.core.run.runners.asker.telling import Teller
 from unvek.probe.probe import EventRing
@@ -54,7 +55,8 @@ async def _await_ready(url: str | None, began_ns: int, teller: Teller) -> None:
 
 
 def _run(question: dict[str, Any], load: dict[str, Any], teller: Teller) -> None:
-    asked = Question(**{**question, "secrets": Secrets(question["secrets"])})
+    job = JobAsked(**question["job"]) if question["job"] is not None else None
+    asked = Question(**{**question, "secrets": Secrets(question["secrets"]), "job": job})
     try:
         status, error = uvloop.run(make_run(Load(question=asked, **load), teller))
     except (ValueError, KeyError, TypeError, OSError, httpx.HTTPError, httpx.InvalidURL) as failure:

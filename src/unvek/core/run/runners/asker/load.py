@@ -3,6 +3,7 @@
 import asyncio
 from collections.abc import Mapping
 from dataclasses import dataclass
+from pathlib import Path
 from time import monotonic_ns
 from typing import Any
 
@@ -10,6 +11,7 @@ import httpx
 
 from unvek.core.ask.asking import ask, asking_client
 from unvek.core.ask.question import Question
+from unvek.core.plan.runners import PIECES, TOKENS
 from unvek.core.run.events.streams import NS
 from unvek.core.run.runners.asker.telling import RequestEar, Teller
 
@@ -18,11 +20,14 @@ from unvek.core.run.runners.asker.telling import RequestEar, Teller
 class Load:
     """One run: what is asked, how its answers are counted, and how many requests are sent when.
 
-    Each request asks with a seed of its own, counted on from the question's.
+    Each request asks with a seed of its own, counted on from the question's. each_is_token: whether a message is known
+    to be one token, where tokens are counted. out is the folder for files.
     """
 
     question: Question
     count: str
+    each_is_token: bool
+    out: str
     clients: int
     arrivals_per_second: float | None
     requests: int
@@ -74,9 +79,12 @@ async def _send(
     client: httpx.AsyncClient, load: Load, teller: Teller, place: int, number: int, due_ns: int
 ) -> str | None:
     """Send one request and tell how it went; return what went wrong."""
-    teller.tell("sent", stream=place, client=number, due_ns=due_ns)
-    seed = load.question.values["seed"] + place - 1
-    asked = await ask(client, load.question, seed, RequestEar(teller, place, load.count))
+    question = load.question.of_request(load.question.values["seed"] + place - 1, place)
+    body = question.body_shown() if place == 1 else None
+    counted = {"unit": PIECES} if load.count == TOKENS and not load.each_is_token else {}
+    teller.tell("sent", stream=place, client=number, due_ns=due_ns, **counted, **({"body": body} if body else {}))
+    ear = RequestEar(teller, place, load.count, Path(load.out), is_alone=load.requests == 1)
+    asked = await ask(client, question, ear)
     known: Mapping[str, Any] = {"code": asked.code} if asked.code is not None else {}
     failed: Mapping[str, Any] = {"error": asked.error} if asked.error is not None else {}
     teller.tell("answered", stream=place, tries=asked.tries, **known, **failed)
