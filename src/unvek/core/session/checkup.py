@@ -194,8 +194,8 @@ def _shared_servers(plan: Plan) -> list[str]:
         ):
             sharing.setdefault(runner.url, []).append(variant.name)
     return [
-        f"{', '.join(names)} ask one server with the same nonces: if one model answers, it knows the prompts of one from "
-        "the other. Give each a runner with serve; or put {variant} beside {nonce}: the texts then differ."
+        f"{', '.join(names)} ask one server with the same nonces: if one model answers, it knows prompts of one from the "
+        "other. Give each a runner with serve; or put {variant} beside {nonce}: the texts then differ."
         for names in sharing.values()
         if len(names) > 1
     ]
