@@ -22,7 +22,7 @@ import httpx
 import numpy as np
 from PIL import Image
 
-from unvek.core.ask.answer import Answer, AnswerError
+from unvek.core.ask.answer import Answer, AnswerError, Reading, WholeAnswer
 from unvek.core.ask.body import Body, BodyError
 from unvek.core.ask.connection import LARGEST_HEAD_BYTES, Arrivals
 from unvek.core.ask.framing import FramingError
@@ -42,7 +42,7 @@ from unvek.core.measures.definition import Definition
 from unvek.core.pictures import NoPictureError, open_frames, open_picture
 from unvek.core.plain_text import clean
 from unvek.core.plan.names import is_name
-from unvek.core.plan.read import read_plan
+from unvek.core.plan.reading.plan import read_plan
 from unvek.core.run import machine_lock
 from unvek.core.run.engine.hearing import Hearing
 from unvek.core.run.events.event import LineSplitter, NotAnEventError, parse_event
@@ -101,6 +101,37 @@ def garbled(rng: random.Random, data: bytes, most: int = 6) -> bytes:
     return bytes(changed)
 
 
+TASKS_CSV = 'name,prompt,seeds,expect,facts.things,settings.steps\na,"x, y",1;2,leaf;stem,3,4\n,z,,,,true\n'
+SERVERS_PLAN = b"""
+[[variants]]
+name = "v"
+weights = ["*.csv"]
+[runners.chat]
+kind = "stream"
+shape = "chat"
+url = "http://127.0.0.1:1/chat"
+body = { model = "{variant}", messages = [{ content = "{nonce} {prompt}" }] }
+[runners.jobs]
+kind = "stream"
+url = "http://127.0.0.1:1/take"
+framing = "job"
+fetch = ["/files", "http://127.0.0.1:1/{job}.png"]
+text = { answer = "/say", beside = "/think" }
+[runners.jobs.job]
+name = "/id"
+look = "http://127.0.0.1:1/{job}"
+state = "/state"
+done = ["ready"]
+every = "1 s"
+[[tasks]]
+from = "tasks.csv"
+[[tasks]]
+name = "l"
+prompt = "one two"
+length = [1, 9]
+"""
+
+
 class Door:
     """A door with something right to garble. `put` puts data through it; what it raises is a fault."""
 
@@ -132,11 +163,35 @@ class Plans(Door):
         for path in PROJECT.iterdir():
             (self.folder / path.name).symlink_to(path)  # the files that the plans name are there
         (self.folder / "plan.toml").unlink()
-        return [path.read_bytes() for path in sorted(PROJECT.glob("*.toml"))]
+        (self.folder / "tasks.csv").write_text(TASKS_CSV)
+        return [SERVERS_PLAN, *(path.read_bytes() for path in sorted(PROJECT.glob("*.toml")))]
 
     def put(self, data: bytes) -> None:
         path = self.folder / "plan.toml"
         path.write_bytes(data)
+        read_plan(path)
+
+
+class TaskFiles(Door):
+    """Files with a row for each task."""
+
+    refusals = (UnvekError,)
+
+    def right_ones(self) -> list[bytes]:
+        rows = b'{"name": "a", "prompt": "x y", "facts": {"things": 2}}\n{"prompt": "z", "length": [2, 5]}\n'
+        return [TASKS_CSV.encode(), rows]
+
+    def once(self, rng: random.Random) -> bool:
+        self.ending = rng.choice((".csv", ".jsonl"))
+        return super().once(rng)
+
+    def put(self, data: bytes) -> None:
+        (self.folder / f"tasks{self.ending}").write_bytes(data)
+        path = self.folder / "plan.toml"
+        path.write_text(
+            '[runners.r]\nkind = "command"\ncommand = ["{python}"]\n[[variants]]\nname = "v"\n'
+            f'[[tasks]]\nfrom = "tasks{self.ending}"\n'
+        )
         read_plan(path)
 
 
@@ -242,6 +297,7 @@ class Stream(Door):
             b"HTTP/1.1 100 Continue\r\n\r\n" + head + b"\r\n" + messages,
             head + b"Transfer-Encoding: chunked\r\n\r\n" + chunked,
             head + b"Content-Length: %d\r\n\r\n" % len(messages) + messages,
+            b'HTTP/1.1 200 OK\r\n\r\n{"text": "leaf", "more": "stem", "used": {"in": 3, "known": 1, "out": 4}}',
         ]
 
     def once(self, rng: random.Random) -> bool:
@@ -264,14 +320,20 @@ class Stream(Door):
         if len(head) > LARGEST_HEAD_BYTES + 5000:
             raise AssertionError("a head beyond all bounds was held")
         headers = dict(line.split(b":", 1) for line in head.split(b"\r\n")[1:] if b":" in line)
+        framing = self.rng.choice(("sse", "lines", "whole"))
         question = Question(
-            url="", method="POST", headers={}, body=None, framing=self.rng.choice(("sse", "lines")), text="/text",
-            tokens_in="/used/in", tokens_out="/used/out", retries=0, secrets=Secrets(()), values={},
+            url="", method="POST", headers={}, body=None, framing=framing, texts={"answer": "/text", "beside": "/more"},
+            tokens_in="/used/in", tokens_out="/used/out", cached="/used/known", retries=0,
+            secrets=Secrets(()), values={},
         )  # fmt: skip
-        ear = SimpleNamespace(text=lambda _, piece: heard.append(piece), tokens=lambda *_: None, fault=lambda *_: None)
-        answer = Answer(question, Body(httpx.Headers([(name, value.strip()) for name, value in headers.items()])), ear)
+        told = dict.fromkeys(("tokens", "fault"), lambda *_: None)
+        ear = SimpleNamespace(text=lambda _, *said: heard.append(said), whole_text=lambda *_: None, **told)
+        body = Body(httpx.Headers([(name, value.strip()) for name, value in headers.items()]))
+        answer = WholeAnswer(body) if framing == "whole" else Answer(question, body, ear)
         arrivals.take_body(answer.take, lambda: None)
         answer.end(1)
+        if isinstance(answer, WholeAnswer):
+            Reading(question, ear, comes_in_pieces=False).take(answer.content(), 1)
 
 
 class Imports(Door):
@@ -509,9 +571,10 @@ class Journals(Door):
 
 
 DOORS: Mapping[str, Callable[[Path], Door]] = {
-    "plan": Plans, "events": Events, "worker's memory": Ring, "server's answer": Stream, "import": Imports,
-    "scores": ScoreFiles, "picture": Pictures, "moving picture": MovingPictures,
-    "sound": SoundFiles, "array": ArrayFiles, "program's answer": ProgramAnswers, "lock": Lock, "journal": Journals,
+    "plan": Plans, "task files": TaskFiles, "events": Events, "worker's memory": Ring,
+    "server's answer": Stream, "import": Imports, "scores": ScoreFiles, "picture": Pictures,
+    "moving picture": MovingPictures, "sound": SoundFiles, "array": ArrayFiles, "program's answer": ProgramAnswers,
+    "lock": Lock, "journal": Journals,
 }  # fmt: skip
 
 

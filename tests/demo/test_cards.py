@@ -18,7 +18,7 @@ import numpy as np
 
 from tests.support import ProjectTest, environment
 from unvek.core.plan.cells import cells_of, read_sources
-from unvek.core.plan.read import read_plan
+from unvek.core.plan.reading.plan import read_plan
 from unvek.demo import PROJECT, lay_out
 
 # The project's scripts import each other by name, as a user's would.

@@ -10,7 +10,7 @@ import numpy as np
 from tests.support import ProjectTest
 from unvek.core.errors import InputError
 from unvek.core.measures.image import ssim
-from unvek.core.plan.read import read_plan
+from unvek.core.plan.reading.plan import read_plan
 from unvek.demo import PROJECT, lay_out
 
 # The project's scripts import each other by name, as a user's would.

@@ -46,7 +46,7 @@ def demo(folder: Path, quick: bool, plain: bool) -> None:
     from unvek.core.findings.tradeoff.tradeoff import trade_off
     from unvek.core.logbook.folder import logbook_beside
     from unvek.core.logbook.store import Logbook
-    from unvek.core.plan.read import read_plan
+    from unvek.core.plan.reading.plan import read_plan
     from unvek.core.session.making import make_runs
     from unvek.core.session.workplace import RunOptions
     from unvek.demo import lay_out

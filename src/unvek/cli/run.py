@@ -43,7 +43,7 @@ def run(
     from unvek.cli.showing import shown
     from unvek.core.logbook.folder import logbook_beside
     from unvek.core.plan.model import LATER
-    from unvek.core.plan.read import read_plan
+    from unvek.core.plan.reading.plan import read_plan
     from unvek.core.session.making import make_runs
     from unvek.core.session.workplace import RunOptions
 

@@ -35,7 +35,7 @@ def trial(
     """
     from unvek.cli.showing import shown
     from unvek.core.logbook.folder import logbook_beside
-    from unvek.core.plan.read import read_plan
+    from unvek.core.plan.reading.plan import read_plan
     from unvek.core.session.trial import TrialOptions, make_trial, parse_seeds
     from unvek.core.session.workplace import RunOptions
     from unvek.show.results.trial import TRIAL

@@ -14,7 +14,7 @@ from unvek.core.evidence.gathering import Selection, gather
 from unvek.core.evidence.warming import still_warming
 from unvek.core.findings.comparison.comparison import compare
 from unvek.core.plan.cells import Cell, cells_of, read_sources
-from unvek.core.plan.read import read_plan
+from unvek.core.plan.reading.plan import read_plan
 from unvek.core.run.events.record import Progress, Provenance, RunRecord
 from unvek.core.stats.student import wilson
 from unvek.core.stats.trend import fall

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from tests.support import ProjectTest
 from unvek.core.logbook.plan_record import plan_as_json, plan_from_json
-from unvek.core.plan.read import read_plan
+from unvek.core.plan.reading.plan import read_plan
 from unvek.demo import lay_out
 
 EVERYTHING = """

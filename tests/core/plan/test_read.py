@@ -8,7 +8,7 @@ from itertools import pairwise
 from tests.support import LIKENESS, QUICK, SLOW, ProjectTest, task, variant
 from unvek.core.errors import InputError, PlanError
 from unvek.core.plan.cells import cells_of, order_of_round, read_sources
-from unvek.core.plan.read import read_plan
+from unvek.core.plan.reading.plan import read_plan
 
 
 class GoodPlans(ProjectTest):

@@ -6,7 +6,7 @@ from tests.support import ProjectTest, task, variant
 from unvek.core.errors import PlanError
 from unvek.core.plan.cells import cells_of, read_sources
 from unvek.core.plan.placeholders import filled, filled_json, names_in
-from unvek.core.plan.read import read_plan
+from unvek.core.plan.reading.plan import read_plan
 from unvek.core.plan.runners import load_problem
 
 SERVER = """

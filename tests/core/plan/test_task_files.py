@@ -6,7 +6,7 @@ import unittest
 from tests.support import SLOW, ProjectTest, task
 from unvek.core.errors import PlanError
 from unvek.core.plan.model import Task
-from unvek.core.plan.read import read_plan
+from unvek.core.plan.reading.plan import read_plan
 
 CSV = """\ufeffname,prompt,seeds,expect,facts.things,settings.width,settings.fine
 violet,"a violet flower,

@@ -7,7 +7,7 @@ from unittest import mock
 
 from tests.support import SLOW, ProjectTest, task, variant
 from unvek.core.logbook.store import Logbook
-from unvek.core.plan.read import read_plan
+from unvek.core.plan.reading.plan import read_plan
 from unvek.core.run.engine.launch import Launch
 from unvek.core.session.making import make_runs
 

@@ -4,7 +4,7 @@ import unittest
 
 from tests.support import QUICK, SLOW, ProjectTest, task, variant
 from unvek.core.errors import InputError
-from unvek.core.plan.read import read_plan
+from unvek.core.plan.reading.plan import read_plan
 from unvek.core.session.trial import TrialOptions, make_trial, parse_seeds
 
 

@@ -19,7 +19,7 @@ from unvek.core.measures.catalogue import LOAD
 from unvek.core.measures.definition import LESS, MORE, ORIGINS, SUMMED_UP, Definition
 from unvek.core.plan.model import FORMS
 from unvek.core.plan.names import LARGEST_SEED, NAME_WORDS, is_name
-from unvek.core.plan.quoting import nearest_words
+from unvek.core.plan.reading.quoting import nearest_words
 from unvek.core.run.events.record import FINISHED, IMPORTED, MEASURED, SOURCES, STATUSES
 from unvek.core.units import LARGEST_NUMBER, LONGEST_S, SHORTEST_S, SMALLEST_NUMBER, is_0_or_within
 

@@ -12,7 +12,7 @@ from unvek.core.logbook.store import Logbook
 from unvek.core.plan.cells import cells_of, read_sources, vary_of, weights_bytes
 from unvek.core.plan.model import Plan
 from unvek.core.plan.placeholders import NONCE, names_in
-from unvek.core.plan.read import read_plan
+from unvek.core.plan.reading.plan import read_plan
 from unvek.core.plan.runners import StreamRunner
 from unvek.core.rig.present import accelerators_present
 from unvek.core.session.changed_files import FileChange, change_words, changed_files
@@ -194,8 +194,8 @@ def _shared_servers(plan: Plan) -> list[str]:
         ):
             sharing.setdefault(runner.url, []).append(variant.name)
     return [
-        f"{', '.join(names)} ask one server with the same nonces: if one model answers, it knows prompts of one from the "
-        "other. Give each a runner with serve; or put {variant} beside {nonce}: the texts then differ."
+        f"{', '.join(names)} ask one server with the same nonces: if one model answers, it knows some prompts from "
+        "another. Give each a runner with serve; or put {variant} beside {nonce}: the texts then differ."
         for names in sharing.values()
         if len(names) > 1
     ]

@@ -14,7 +14,7 @@ from unvek.core.logbook.store import Logbook
 from unvek.core.plan.cells import cells_of, read_sources, vary_of
 from unvek.core.plan.model import Plan, Schedule, Task, Variant
 from unvek.core.plan.names import LARGEST_SEED
-from unvek.core.plan.quoting import nearest_words
+from unvek.core.plan.reading.quoting import nearest_words
 from unvek.core.plan.runners import load_problem
 from unvek.core.run.engine.bench import Assignment
 from unvek.core.run.engine.engine import Engine, pending_groups

@@ -10,7 +10,7 @@ import psutil
 from tests.loopback import Loopback
 from tests.support import ProjectTest, task, variant
 from unvek.core.plan.cells import Cell, cells_of, read_sources
-from unvek.core.plan.read import read_plan
+from unvek.core.plan.reading.plan import read_plan
 from unvek.core.rig.process_tree import MARK
 from unvek.core.run.engine.model_process import ModelProcess, RunnerError
 from unvek.core.run.engine.printed_log import PrintedLog

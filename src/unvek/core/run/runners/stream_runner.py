@@ -14,7 +14,7 @@ from typing import Any
 from unvek.core.plan.cells import Cell
 from unvek.core.plan.model import Variant
 from unvek.core.plan.placeholders import NONCE, filled, of_variant, values_for
-from unvek.core.plan.read_runners import PORT
+from unvek.core.plan.reading.runners import PORT
 from unvek.core.plan.runners import ANSWER, LOAD_SETTINGS, StreamRunner
 from unvek.core.rig.process_tree import MARK
 from unvek.core.run.engine.model_process import RunnerError, Surroundings

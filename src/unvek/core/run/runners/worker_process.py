@@ -5,6 +5,8 @@ import os
 import selectors
 from collections.abc import Mapping, Sequence
 from pathlib import Path
+from select import select
+from time import monotonic
 from typing import Any
 
 from unvek.core.rig.process_tree import MARK
@@ -15,6 +17,7 @@ from unvek.core.run.processes.process import StartError, ToStart
 from unvek.core.run.runners.ring import RingReader
 
 MOST_WAKES = 4096
+TAKES_WITHIN_S, LOOKED_AT_EVERY_S = 10.0, 0.2  # a request
 
 
 class WorkerProcess:
@@ -51,17 +54,28 @@ class WorkerProcess:
             os.close(requests_fd)
             os.close(wake_fd)
         self._selector.register(self._wake_fd, selectors.EVENT_READ)
+        os.set_blocking(self._requests_fd, False)
 
     @property
     def pid(self) -> int:
         return self._process.pid
 
     def ask(self, what: str, **content: Any) -> None:
-        """Send a request."""
-        try:
-            os.write(self._requests_fd, json.dumps({"do": what, **content}).encode() + b"\n")
-        except BrokenPipeError:
-            pass  # the process has ended: events() will say so
+        """Send a request. One that the process does not take is left: events() then says that it has ended, or nothing.
+
+        A long prompt does not fit into the pipe at once, and what reads it may hang: it is not waited for without end.
+        """
+        rest = memoryview(json.dumps({"do": what, **content}).encode() + b"\n")
+        until_s = monotonic() + TAKES_WITHIN_S
+        while rest and monotonic() < until_s:
+            try:
+                rest = rest[os.write(self._requests_fd, rest) :]
+            except BlockingIOError:
+                select([], [self._requests_fd], [], LOOKED_AT_EVERY_S)
+                if self._process.ended() is not None:
+                    return
+            except BrokenPipeError:
+                return
 
     def events(self, timeout_s: float) -> list[Event] | None:
         """Return what has come, waiting so long at most; None when the process has ended and all is read."""

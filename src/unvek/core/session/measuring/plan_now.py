@@ -7,7 +7,7 @@ from pathlib import Path
 from unvek.core.errors import InputError
 from unvek.core.logbook.store import Logbook
 from unvek.core.plan.model import Plan, Task
-from unvek.core.plan.read import read_plan
+from unvek.core.plan.reading.plan import read_plan
 
 
 def take_measures(logbook: Logbook, path: Path | None) -> Iterator[str]:

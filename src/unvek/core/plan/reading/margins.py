@@ -4,10 +4,10 @@ from collections.abc import Iterator, Mapping
 from types import MappingProxyType
 
 from unvek.core.measures.catalogue import BUILT_IN
-from unvek.core.plan.door import Table
 from unvek.core.plan.model import USUAL_MARGIN, Margin, WantedMeasure
-from unvek.core.plan.quoting import nearest_words
-from unvek.core.plan.read_measures import is_asked
+from unvek.core.plan.reading.door import Table
+from unvek.core.plan.reading.measures import is_asked
+from unvek.core.plan.reading.quoting import nearest_words
 
 
 def read_margins(table: Table, measures: tuple[WantedMeasure, ...]) -> Mapping[str, Margin]:

@@ -9,7 +9,6 @@ from math import prod
 from pathlib import Path
 
 from unvek.core.errors import InputError, PlanError, Problem
-from unvek.core.plan.door import Problems, Table
 from unvek.core.plan.model import (
     AFTERWARDS,
     ALL_PREVIEWS,
@@ -27,11 +26,12 @@ from unvek.core.plan.model import (
     SettingValue,
     Variant,
 )
-from unvek.core.plan.quoting import nearest_words, shown
-from unvek.core.plan.read_margins import read_margins
-from unvek.core.plan.read_measures import is_asked, read_measures
-from unvek.core.plan.read_runners import check_placeholders, read_runners
-from unvek.core.plan.read_tasks import read_tasks
+from unvek.core.plan.reading.door import Problems, Table
+from unvek.core.plan.reading.margins import read_margins
+from unvek.core.plan.reading.measures import is_asked, read_measures
+from unvek.core.plan.reading.quoting import nearest_words, shown
+from unvek.core.plan.reading.runners import check_placeholders, read_runners
+from unvek.core.plan.reading.tasks import read_tasks
 from unvek.core.plan.runners import LOAD_SETTINGS, Runner, load_problem
 
 FEWEST_PILOT = 3  # two launches tell next to nothing of the spread

@@ -9,10 +9,10 @@ from types import MappingProxyType
 from unvek.core.measures.kind import YES, as_words
 from unvek.core.measures.kinds import KINDS, RENAMED
 from unvek.core.plan.digests import DigestCache
-from unvek.core.plan.door import PROGRAM_WANTED, Table, found_program
 from unvek.core.plan.model import WantedMeasure
 from unvek.core.plan.placeholders import INTERPRETER, names_in
-from unvek.core.plan.quoting import nearest_words, shown
+from unvek.core.plan.reading.door import PROGRAM_WANTED, Table, found_program
+from unvek.core.plan.reading.quoting import nearest_words, shown
 
 TOGETHER = (("rate", "seconds"),)  # options that say nothing alone
 PLACEHOLDERS = ("output", "out", "reference", "task", "prompt", "seed", INTERPRETER)

@@ -8,8 +8,8 @@ from io import StringIO
 from pathlib import Path
 from typing import Any
 
-from unvek.core.plan.door import Problems, Table
-from unvek.core.plan.quoting import nearest_words, shown
+from unvek.core.plan.reading.door import Problems, Table
+from unvek.core.plan.reading.quoting import nearest_words, shown
 
 LARGEST_BYTES = 64 * 2**20
 MOST_TASKS = 10_000

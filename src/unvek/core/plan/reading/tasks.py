@@ -5,10 +5,10 @@ from collections.abc import Iterator
 from pathlib import Path
 from types import MappingProxyType
 
-from unvek.core.plan.door import Problems, Table
 from unvek.core.plan.model import Task
-from unvek.core.plan.quoting import shown
-from unvek.core.plan.task_files import CSV, JSON_LINES, TaskFileError, read_text, task_tables
+from unvek.core.plan.reading.door import Problems, Table
+from unvek.core.plan.reading.quoting import shown
+from unvek.core.plan.reading.task_files import CSV, JSON_LINES, TaskFileError, read_text, task_tables
 
 WORDS = "words"  # the number about a task that says how long its prompt was made
 MOST_LENGTH = 1_000_000

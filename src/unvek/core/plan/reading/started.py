@@ -4,9 +4,9 @@ import re
 import sys
 from pathlib import Path
 
-from unvek.core.plan.door import PROGRAM_WANTED, Table, found_program, is_file
 from unvek.core.plan.placeholders import INTERPRETER, names_in
-from unvek.core.plan.quoting import shown
+from unvek.core.plan.reading.door import PROGRAM_WANTED, Table, found_program, is_file
+from unvek.core.plan.reading.quoting import shown
 
 VARIABLE_NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]*")
 

@@ -9,10 +9,11 @@ from urllib.parse import urlsplit
 
 from jsonpointer import JsonPointer, JsonPointerException
 
-from unvek.core.plan.door import Table, is_a
 from unvek.core.plan.names import NAME_WORDS, is_name
-from unvek.core.plan.quoting import shown
-from unvek.core.plan.read_started import files_named, program_of, read_secrets
+from unvek.core.plan.reading.door import Table, is_a
+from unvek.core.plan.reading.quoting import shown
+from unvek.core.plan.reading.shapes import SHAPES, with_shape
+from unvek.core.plan.reading.started import files_named, program_of, read_secrets
 from unvek.core.plan.runners import (
     ANSWER,
     CHARACTERS,
@@ -28,7 +29,6 @@ from unvek.core.plan.runners import (
     JobAsked,
     StreamRunner,
 )
-from unvek.core.plan.shapes import SHAPES, with_shape
 
 MOST_RETRIES = 100
 MOST_FETCHED = 100

@@ -6,12 +6,12 @@ from collections.abc import Callable, Mapping
 from pathlib import Path
 from types import MappingProxyType
 
-from unvek.core.plan.door import Problems, Table
 from unvek.core.plan.model import SettingValue, Task, Variant
 from unvek.core.plan.placeholders import JOB_NAME, NONCE, OUT, PROMPT_FILE, names_in, of_variant, values_for
-from unvek.core.plan.quoting import nearest_words, shown
-from unvek.core.plan.read_started import files_named, program_of, read_secrets
-from unvek.core.plan.read_stream import read_stream
+from unvek.core.plan.reading.door import Problems, Table
+from unvek.core.plan.reading.quoting import nearest_words, shown
+from unvek.core.plan.reading.servers import read_stream
+from unvek.core.plan.reading.started import files_named, program_of, read_secrets
 from unvek.core.plan.runners import (
     COMMAND,
     FILES,

@@ -20,7 +20,7 @@ from unvek.core.measures.kind import Option
 from unvek.core.plan.model import Settings, SettingValue
 from unvek.core.plan.model_folder import MOST_FILES, FolderError, files_of
 from unvek.core.plan.names import LARGEST_SEED, NAME_WORDS, is_name
-from unvek.core.plan.quoting import LARGEST_WHOLE, nearest_words, shortened, shown
+from unvek.core.plan.reading.quoting import LARGEST_WHOLE, nearest_words, shortened, shown
 from unvek.core.units import parse_bytes, parse_duration, parse_share
 
 MOST_WORDS, LONGEST_WORD = 100, 4000  # of a command
