@@ -116,7 +116,7 @@ class Contract(ProjectTest):
 
     def started(self, kind: str) -> ModelProcess:
         """Return a process of this kind that has loaded its variant."""
-        process = self.starter.start(self.cells[kind, "end"].variant, PrintedLog(self.folder / f"{kind}.log"))
+        process = self.starter.start(self.cells[kind, "end"].variant, PrintedLog(self.folder / f"{kind}.log"), 1)
         self.addCleanup(process.stop, 0)
         process.ask_to_load()
         self.heard(process, "loaded")
@@ -188,7 +188,7 @@ class Contract(ProjectTest):
         cells = self.cells_of(SECRETS)
         for kind in KINDS:
             with self.subTest(kind), self.assertRaisesRegex(RunnerError, "the environment has no NO_SUCH_KEY"):
-                self.starter.start(cells[kind, "end"].variant, PrintedLog(Path("/dev/null")))
+                self.starter.start(cells[kind, "end"].variant, PrintedLog(Path("/dev/null")), 1)
 
 
 class ContractWithoutGuardian(Contract):
