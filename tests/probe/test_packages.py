@@ -56,6 +56,36 @@ class Recorded(ProjectTest):
         self.assertTrue(provenance["python"].startswith(f"{sys.version_info[0]}.{sys.version_info[1]}"))
         self.assertIn("PIL", self.unvek("show", "1").stdout)
 
+    def test_threads_are_those_that_the_libraries_work_with_whatever_the_environment_says(self):
+        self.write(
+            "model.py",
+            """
+import ctypes
+def load(variant):
+    import numpy
+    return variant
+def run(variant, job, probe):
+    if variant.name == "set":
+        paths = {line.split()[-1] for line in open("/proc/self/maps") if "openblas" in line}
+        for name in ("scipy_openblas_set_num_threads64_", "openblas_set_num_threads"):
+            call = getattr(ctypes.CDLL(paths.pop()), name, None) if paths else None
+            if call:
+                call(1)
+    probe.step()
+""",
+        )
+        plan = self.write_plan(variant("slow"), variant("set"), task(seeds=(1,)))
+        text = plan.read_text().replace(
+            'script = "model.py"', 'script = "model.py"\nenvironment = { OPENBLAS_NUM_THREADS = "2" }'
+        )
+        plan.write_text(text)
+        self.unvek("run")
+        threads = {row["variant"]: self.result("show", str(row["run"]))["provenance"]["threads"] for row in self.log()}
+        self.assertEqual(threads["slow"], {"OPENBLAS_NUM_THREADS": "2", "threads of openblas": "2"})
+        self.assertEqual(threads["set"], {"OPENBLAS_NUM_THREADS": "2", "threads of openblas": "1"})
+        found = next(f for f in self.result("audit")["findings"] if f["code"] == "threads-differ")
+        self.assertIn("threads of openblas (2 for slow, 1 for set)", found["text"])
+
     def test_what_nobody_said_is_shown_as_unknown(self):
         self.write_plan(variant("slow", load="raise"), task(seeds=(1,)))
         self.unvek("run", expect=1)

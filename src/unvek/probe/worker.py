@@ -34,7 +34,8 @@ def main() -> None:
     own_folder = str(Path(__file__).parent)
     sys.path[:] = [str(script.parent)] + [entry for entry in sys.path if entry != own_folder]
     sys.argv[:] = [str(script)]
-    packages = imported(Path(__file__).with_name("packages.py"), "_unvek_packages").LoadedPackages(script)
+    libraries = imported(Path(__file__).with_name("libraries.py"), "_unvek_libraries").ThreadsOfLibraries()
+    packages = imported(Path(__file__).with_name("packages.py"), "_unvek_packages").LoadedPackages(script, libraries)
     Worker(requests_fd, probe_module.EventRing(ring_fd, wake_fd), probe_module.Probe, packages, script).serve()
 
 

@@ -64,6 +64,18 @@ class Confounders(TwoVariants):
         self.make({"full": {"settings": {"steps": 20}}, "swift": {"settings": {"steps": 4}}})
         self.assertEqual(self.found(), {})
 
+    def test_another_precision_beside_another_form_is_a_second_thing_that_was_changed(self):
+        for form, precision, found in (
+            ("distilled", "bf16", {"precisions-differ": ("doubt", ("swift",))}),
+            ("full", "bf16", {}),
+            ("distilled", "fp32", {}),
+            ("quantized", "int8", {}),
+            ("distilled", None, {}),
+        ):
+            with self.subTest(form=form, precision=precision):
+                self.make({"full": {"precision": "fp32"}, "swift": {"form": form, "precision": precision}})
+                self.assertEqual(self.found(), found)
+
     def test_companion_parts_load_runner_and_script(self):
         parts = {name: {"parts": {"decoder": f"{name}.bin"}} for name in ("full", "swift")}
         self.make(parts, full={"provenance": {**MADE_OF, "files": {"full.bin": "1"}}},
@@ -107,6 +119,16 @@ class Confounders(TwoVariants):
             self.found(),
             dict.fromkeys(("script-changed", "packages-differ", "interpreters-differ", "threads-differ"), ("unfair", both)),
         )  # fmt: skip
+
+    def test_packages_that_only_one_has_and_many_versions_are_one_finding_each(self):
+        ours = {"packages": {"heavy": "1", "other": "1", "numpy": "2", **{f"p{n}": "1" for n in range(9)}}}
+        theirs = {"packages": {"numpy": "2", "only": "3", **{f"p{n}": "2" for n in range(9)}}}
+        self.make(full={"about": theirs}, swift={"about": ours})
+        texts = {one.code: one.text for one in audit(gather(self.logbook)).findings}
+        self.assertEqual(set(texts), {"runtimes-differ", "packages-differ"})
+        self.assertEqual(texts["runtimes-differ"], "swift runs on heavy, other and without only, unlike full.")
+        self.assertIn("p0 (2 for full, 1 for swift), p1 (", texts["packages-differ"])
+        self.assertIn("and 5 more", texts["packages-differ"])
 
     def test_what_runners_put_into_the_environment(self):
         ours, theirs = (

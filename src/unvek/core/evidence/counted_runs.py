@@ -31,6 +31,7 @@ class VariantOnRecord:
     form: str
     settings: Mapping[str, Any]
     weights_bytes: int | None = None
+    precision: str | None = None
 
 
 @dataclass(frozen=True)

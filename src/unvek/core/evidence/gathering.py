@@ -102,7 +102,7 @@ def _planned(plan: PlanOnRecord) -> Iterator[VariantOnRecord]:
     for variant in plan.plan.variants:
         yield VariantOnRecord(
             name=variant.name, form=variant.form, settings=variant.settings,
-            weights_bytes=plan.weights_bytes.get(variant.name),
+            weights_bytes=plan.weights_bytes.get(variant.name), precision=variant.precision,
         )  # fmt: skip
 
 

@@ -130,6 +130,8 @@ def _cell(
         "task": [task.name, task.prompt, [sources.files[path] for path in task.inputs]],
         "seed": seed,
     }
+    if variant.precision is not None:
+        made_of["precision"] = variant.precision
     if plan.keeps_previews:  # which takes time: such runs are others than those that are timed
         made_of["previews"] = plan.previews
     key = hashlib.sha256(json.dumps(made_of, sort_keys=True).encode()).hexdigest()[:24]

@@ -75,7 +75,7 @@ class RigWanted:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Variant:
-    """One way to have the model: weights + settings + runner."""
+    """One way to have the model: weights + settings + runner. precision is what numbers are computed in, if said."""
 
     name: str
     form: str
@@ -85,6 +85,7 @@ class Variant:
     parts: Mapping[str, Path]
     settings: Settings
     limits: Limits
+    precision: str | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -70,6 +70,7 @@ def of_variant(variant: Variant) -> dict[str, Any]:
     return {
         INTERPRETER: sys.executable,
         "variant": variant.name,
+        **({"precision": variant.precision} if variant.precision is not None else {}),
         **{f"weights[{place}]": str(path) for place, path in enumerate(variant.weights)},
         **{f"parts.{name}": str(path) for name, path in variant.parts.items()},
     }

@@ -29,6 +29,7 @@ class VariantChecked:
 
     name: str
     form: str
+    precision: str | None
     settings: Mapping[str, Any]
     weights_bytes: int | None
 
@@ -103,6 +104,7 @@ def check_plan(path: Path, logbook_path: Path | None = None, tell: Callable[[str
             VariantChecked(
                 name=variant.name,
                 form=variant.form,
+                precision=variant.precision,
                 settings=variant.settings,
                 weights_bytes=weights_bytes(variant),
             )

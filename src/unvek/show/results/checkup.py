@@ -81,7 +81,7 @@ def checkup_columns(found: Checkup) -> list[Column]:
     for variant in found.variants:
         reference = "  (reference)" if variant.name == found.reference else ""
         names.add(variant_text(variant.name, variant.form) + faint(reference))
-        forms.add(variant.form)
+        forms.add(variant.form + (f", {clean(variant.precision)}" if variant.precision else ""))
         weights.add(figure(variant.weights_bytes, None, None, scale))
         settings.add(settings_words(dict(variant.settings)))
     return [names, forms, weights, settings]
@@ -91,7 +91,13 @@ def checkup_records(found: Checkup) -> list[Mapping[str, Any]]:
     if not found.ok:
         return [{"where": p.where, "found": p.found, "wanted": p.wanted} for p in found.errors]
     return [
-        {"variant": v.name, "form": v.form, "weights_bytes": v.weights_bytes, "settings": dict(v.settings)}
+        {
+            "variant": v.name,
+            "form": v.form,
+            "precision": v.precision,
+            "weights_bytes": v.weights_bytes,
+            "settings": dict(v.settings),
+        }
         for v in found.variants
     ]
 

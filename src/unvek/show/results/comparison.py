@@ -70,7 +70,7 @@ def _print_sentence(out: Console, form: str, sentence: str) -> None:
 def comparison_columns(found: Comparison, cold: bool = False) -> list[Column]:
     """Return the columns: of the measures asked for, or the usual ones; with those of cold starts where wanted."""
     columns = _Columns(found)
-    first = [columns.names(), *columns.varied()]
+    first = [columns.names(), *columns.precisions(), *columns.varied()]
     if found.asked:
         asked = [column for name in found.asked for column in columns.answered(name)]
         return [*_told_of([*first, *asked]), columns.failures()]
@@ -101,6 +101,12 @@ class _Columns:
         return _filled(
             Column("variant", numeric=False, keep=10), (variant_text(row.variant, row.form) for row in self._rows)
         )
+
+    def precisions(self) -> list[Column]:
+        """What each computes in, where a plan says so."""
+        told = [row.precision for row in self._rows]
+        column = Column("in", numeric=False, keep=5)
+        return [_filled(column, (clean(one or UNKNOWN) for one in told))] if any(told) else []
 
     def varied(self) -> list[Column]:
         """The values of what is varied, where the table has rows for each."""
@@ -235,6 +241,7 @@ def comparison_records(found: Comparison) -> list[Mapping[str, Any]]:
         record: dict[str, Any] = {
             "variant": row.variant,
             "form": row.form,
+            "precision": row.precision,
             **{f"varied.{name}": value for name, value in row.varied.items()},
             "rounds": row.rounds,
             "runs": row.runs,

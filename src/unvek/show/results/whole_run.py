@@ -98,6 +98,8 @@ def _what_came_of_it(run: RunWhole) -> Iterator[Fact]:
 
 
 def _how_it_was_made(run: RunWhole) -> Iterator[Fact]:
+    if run.provenance.get("precision"):
+        yield "precision", clean(run.provenance["precision"])
     yield "settings", settings_words(run.provenance["settings"]) or UNKNOWN
     if run.varied:
         yield "varied", settings_words(run.varied)

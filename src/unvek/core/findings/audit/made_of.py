@@ -1,20 +1,22 @@
 """What the variants are made of and run with: everything that differs besides what is compared."""
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.findings.audit.confounder import DOUBT, NOTE, UNFAIR, Confounder
+from unvek.core.findings.audit.processes import process_findings
 from unvek.core.findings.audit.weights import weights_changed
 from unvek.core.plan.model import Variant
-from unvek.core.run.events.record import LaunchAbout, Provenance
+from unvek.core.run.events.record import Provenance
 
 # Settings that decide how much is made: a run that makes less is quicker for that alone.
 OF_LENGTH = frozenset(
     ("width", "height", "frames", "seconds", "length", "size", "resolution", "batch", "most", "tokens", "most_tokens")
 )
 STEPS = "steps"
+FLOATS = frozenset(("fp64", "fp32", "tf32", "fp16", "bf16", "fp8"))  # what numbers are computed in, by usual names
 
 
 def making_findings(evidence: Evidence) -> Iterator[Confounder]:
@@ -23,8 +25,8 @@ def making_findings(evidence: Evidence) -> Iterator[Confounder]:
     yield from _runners(evidence)
     yield from _environments(evidence)
     yield from weights_changed(evidence, _planned(evidence))
-    yield from _modules_changed(evidence)
-    yield from _surroundings(evidence)
+    yield from process_findings(evidence)
+    yield from _precisions(evidence)
     yield from _rigs(evidence)
 
 
@@ -77,6 +79,24 @@ def _setting(names: Sequence[str], reference: str, key: str, ours: str, theirs: 
         why="The difference may come from that setting and not from the model.",
         mend=f"Add a variant of {reference} with {key} {ours}, to see what the setting does alone.",
     )  # fmt: skip
+
+
+def _precisions(evidence: Evidence) -> Iterator[Confounder]:
+    """What is computed in, where the form is another one, too: bits of weights are the form's, and compared."""
+    variants = _planned(evidence)
+    reference = variants.get(evidence.reference)
+    if reference is None or reference.precision not in FLOATS:
+        return
+    for name, variant in variants.items():
+        are_two_things = variant.form != reference.form and variant.precision != reference.precision
+        if are_two_things and variant.precision in FLOATS:
+            yield Confounder(
+                code="precisions-differ", severity=DOUBT, variants=(name,),
+                text=f"{name} is {variant.form} and computes in {variant.precision}, {evidence.reference} in "
+                     f"{reference.precision}.",
+                why="Two things are changed at once: the difference may be the precision's.",
+                mend=f"Add a variant of {evidence.reference} in {variant.precision}.",
+            )  # fmt: skip
 
 
 def _parts(evidence: Evidence) -> Iterator[Confounder]:
@@ -170,47 +190,6 @@ def _environments(evidence: Evidence) -> Iterator[Confounder]:
                          f"with {_shown(theirs.get(key))}.",
                     why="What a library finds in its environment can change its speed and its outputs.",
                     mend=f"Give both runners the same {key}; or let that be the only thing that differs.",
-                )  # fmt: skip
-
-
-def _modules_changed(evidence: Evidence) -> Iterator[Confounder]:
-    seen: dict[str, dict[str | None, set[str]]] = {}
-    for launch in evidence.runs.launches.values():
-        for path, digest in (launch.about.modules or {}).items():
-            seen.setdefault(path, {}).setdefault(digest, set()).add(launch.variant)
-    for path, digests in seen.items():
-        if len(digests) > 1:
-            yield Confounder(
-                code="script-changed", severity=UNFAIR, variants=tuple(sorted(set().union(*digests.values()))),
-                text=f"{Path(path).name}, which the script imports, changed between these launches.",
-                why="Runs before and after were made by different programs.",
-                mend="Make the runs anew: 'unvek run --afresh'.",
-            )  # fmt: skip
-
-
-_SURROUNDINGS: Mapping[str, tuple[str, Callable[[LaunchAbout], Mapping[str, str | None] | None]]] = {
-    "package": ("packages-differ", lambda about: about.packages),
-    "interpreter": ("interpreters-differ", lambda about: {"Python": about.python}),
-    "setting of threads": ("threads-differ", lambda about: about.threads),
-}
-
-
-def _surroundings(evidence: Evidence) -> Iterator[Confounder]:
-    """Packages, interpreters and thread counts that differ between launches, where both are known."""
-    for what, (code, read) in _SURROUNDINGS.items():
-        values: dict[str, dict[str, set[str]]] = {}
-        for launch in evidence.runs.launches.values():
-            for name, value in (read(launch.about) or {}).items():
-                if value is not None:
-                    values.setdefault(name, {}).setdefault(value, set()).add(launch.variant)
-        for name, by_value in values.items():
-            if len(by_value) > 1:
-                named = "; ".join(f"{value} for {', '.join(sorted(of))}" for value, of in by_value.items())
-                yield Confounder(
-                    code=code, severity=UNFAIR, variants=tuple(sorted(set().union(*by_value.values()))),
-                    text=f"The {what} {name} is not the same in all launches: {named}.",
-                    why="Another version or setting can change speed and outputs by itself.",
-                    mend=f"Make the runs anew with one {what}: 'unvek run --afresh'.",
                 )  # fmt: skip
 
 

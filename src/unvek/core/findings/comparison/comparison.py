@@ -118,6 +118,7 @@ def _row(evidence: Evidence, parts: Sequence[Part], place: int, variant: Variant
     return ComparisonRow(
         variant=variant.name,
         form=variant.form,
+        precision=variant.precision,
         varied=parts[place].varied,
         rounds=len(np.unique(evidence.runs.round[mine & evidence.runs.finished])),
         runs=statuses.total(),

@@ -113,6 +113,7 @@ class ComparisonRow:
     measures: Mapping[str, MeasureFound]
     failures: FailuresFound
     split: Split | None
+    precision: str | None = None
     sentence: str = ""
     doubts: tuple[int, ...] = ()
 

@@ -147,7 +147,7 @@ def _expected(
 def _made_of(details: RunDetails, about: LaunchAbout) -> dict[str, Any]:
     made_of = details.provenance
     return {
-        **{name: getattr(made_of, name) for name in ("runner", "command", "python", "script", "files")},
+        **{name: getattr(made_of, name) for name in ("runner", "command", "python", "precision", "script", "files")},
         **{name: getattr(about, name) for name in ("packages", "modules", "threads")},
         "total_includes_load": made_of.total_includes_load,
         "settings": details.settings,

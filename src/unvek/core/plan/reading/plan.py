@@ -201,6 +201,7 @@ def _read_variant(table: Table, limits: Limits, runners: Mapping[str, Runner]) -
         parts=table.named_models("parts"),
         settings=table.settings(),
         limits=_read_limits(table.table("limits"), limits),
+        precision=table.name("precision") if table.has("precision") else None,
     )
     table.close()
     return variant

@@ -310,6 +310,7 @@ class Engine:
             environment=runner.environment,
             files=self._assignment.sources.of_variant(cell.variant),
             total_includes_load=launch.total_includes_load,
+            precision=cell.variant.precision,
         )
 
     def _source(self, variant: Variant) -> str:

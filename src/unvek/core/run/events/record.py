@@ -130,6 +130,7 @@ class Provenance:
     environment: Mapping[str, str] | None = None
     files: Mapping[str, str] | None = None
     total_includes_load: bool | None = None
+    precision: str | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

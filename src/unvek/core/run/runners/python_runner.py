@@ -41,6 +41,7 @@ class PythonProcess(WorkerProcess):
                 "weights": [str(path) for path in variant.weights],
                 "parts": {name: str(path) for name, path in variant.parts.items()},
                 "settings": dict(variant.settings),
+                "precision": variant.precision,
             },
         )
 
