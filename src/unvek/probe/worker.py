@@ -71,6 +71,7 @@ class Worker:
 
     def _load(self, variant: dict) -> None:
         began_ns = monotonic_ns()
+        before_bytes = None
         try:
             self._module = imported(self._script, self._script.stem)
             for name in ("load", "run"):
@@ -78,6 +79,7 @@ class Worker:
                     raise AttributeError("%s has no function %s()" % (self._script.name, name))
             variant["weights"] = [Path(path) for path in variant["weights"]]
             variant["parts"] = {name: Path(path) for name, path in variant["parts"].items()}
+            before_bytes = memory_bytes("VmRSS:")
             self._model = self._module.load(SimpleNamespace(**variant))
             error, out_of_memory = None, False
         except BaseException as caught:  # the script may raise anything, SystemExit too
@@ -92,6 +94,7 @@ class Worker:
                 "began_ns": began_ns,
                 "error": error,
                 "out_of_memory": out_of_memory,
+                "memory_before_bytes": before_bytes,
             }
         )
 
@@ -184,14 +187,19 @@ def forget_peak_memory() -> None:
         pass  # elsewhere the mark stands for the whole process
 
 
-def peak_memory_bytes():
+def memory_bytes(which: str):
+    """What the system says that this process holds, "VmRSS:" now or "VmHWM:" at most; None where it doesn't."""
     try:
         with open("/proc/self/status") as file:
-            for line in file:
-                if line.startswith("VmHWM:"):
-                    return int(line.split()[1]) * 1024
+            return next((int(line.split()[1]) * 1024 for line in file if line.startswith(which)), None)
     except OSError:
-        pass
+        return None
+
+
+def peak_memory_bytes():
+    peak = memory_bytes("VmHWM:")
+    if peak is not None:
+        return peak
     try:
         import resource
     except ImportError:

@@ -97,7 +97,7 @@ class Findings(ProjectTest):
     def test_the_tradeoff_names_who_is_beaten_and_by_whom(self):
         found = self.result("tradeoff")
         rows = {row["variant"]: row for row in found["rows"]}
-        self.assertEqual([count["measure"] for count in found["counts"]], ["time.total", "likeness", "memory.peak"])
+        self.assertEqual([count["measure"] for count in found["counts"]], ["time.total", "likeness", "memory.model"])
         self.assertTrue(rows["quick"]["on_frontier"])
         self.assertNotIn("bad", rows)
         self.assertIn("bad", found["notes"][0])

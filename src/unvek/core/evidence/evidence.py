@@ -12,6 +12,7 @@ from unvek.core.evidence.measurements import PoorOutputs, Without
 from unvek.core.evidence.settings import RunSettings
 from unvek.core.evidence.values import Values
 from unvek.core.logbook.rows import RunRow
+from unvek.core.measures.catalogue import MODEL_MEMORY, PEAK_MEMORY
 from unvek.core.measures.definition import MORE
 from unvek.core.plan.model import USUAL_MARGIN, Margin, Plan, WantedMeasure
 from unvek.core.run.events.record import Provenance
@@ -89,6 +90,13 @@ class Evidence:
         if asked is None or asked in scores:
             return asked
         return next((name for name in scores if self.values.asked_as(name) == asked), None)
+
+    @property
+    def memory(self) -> str:
+        """The measure of memory to read: the model's own, where it is known of every variant, or all that is held."""
+        finished = [runs for v in self.variants if np.any(runs := self.runs.of_variant(v.name) & self.runs.finished)]
+        known = np.isfinite(self.values.of(MODEL_MEMORY))
+        return MODEL_MEMORY if finished and all(np.any(known & runs) for runs in finished) else PEAK_MEMORY
 
     def margin(self, name: str) -> Margin:
         """Return by how much a measure may differ from the reference's and be the same."""

@@ -22,6 +22,12 @@ from unvek.core.plan.model import Plan, WantedMeasure
 COLUMNS = behind_measures()
 
 
+def _is_of_warm_runs(name: str) -> bool:
+    """Whether a measure is Unvek's own of what a run takes: the first, cold run of a process takes something else."""
+    known = BUILT_IN.get(name)
+    return known is not None and known.unit != ""
+
+
 def _is_of_time(name: str) -> bool:
     """Whether a measure is Unvek's own of a time, or of what goes with it: keeping every preview takes some."""
     known = BUILT_IN.get(name)
@@ -155,7 +161,7 @@ class Values:
             values = np.array([loads_s[number] for number in runs.launch.tolist()], np.float64)
         else:
             values = self._measured_values(name)
-            if _is_of_time(name):
+            if _is_of_warm_runs(name):
                 values[runs.cold] = np.nan
         values[~runs.finished] = np.nan
         if self.plan.keeps_previews and _is_of_time(name):

@@ -6,6 +6,8 @@ from types import MappingProxyType
 from unvek.core.measures.definition import LESS, MEASURED_HERE, MORE, Definition, Measure
 
 TIME = "time.total"  # the measure that results speak of unless told otherwise
+# Of a process, all that it holds; and what loading and running have added to what it held before: the model's own.
+PEAK_MEMORY, MODEL_MEMORY = "memory.peak", "memory.model"
 LOAD = "time.load"  # of a launch, not of its runs
 COUNTED_IN = ("tokens", "words", "characters", "pieces")
 # Told by the model's side, through a report of its own: the prompt's tokens, and how many of them it knew already.
@@ -25,7 +27,8 @@ BUILT_IN: Mapping[str, Measure] = MappingProxyType(
             Measure(name="time.fixed", unit="s", better=LESS),
             *(Measure(name=f"time.per.{one}", unit="s", better=LESS) for one in ("token", "frame", "megapixel")),
             Measure(name="cpu.time", unit="s", better=LESS),
-            Measure(name="memory.peak", unit="B", better=LESS),
+            Measure(name=PEAK_MEMORY, unit="B", better=LESS),
+            Measure(name=MODEL_MEMORY, unit="B", better=LESS),
             Measure(name="memory.device", unit="B", better=LESS),
             Measure(name="energy", unit="J", better=LESS),
             *(Measure(name=name, unit="", better=None) for name in COUNTS),

@@ -19,10 +19,11 @@ GROWN_FROM = 1.05  # times the least memory seen: less of a change is not worth 
 BAR_COLUMNS = 80
 
 
-def machine_facts(machine: Mapping[str, Any]) -> list[Fact]:
+def machine_facts(machine: Mapping[str, Any], model_bytes: float | None = None) -> list[Fact]:
     """Word memory, processor, energy, accelerators, and what else ran."""
     peak, device = machine["memory_peak_bytes"], machine["memory_device_bytes"]
-    facts: list[Fact] = [("memory", UNKNOWN if peak is None else f"{bytes_words(peak)} at its peak{_of(machine)}")]
+    own = "" if model_bytes is None else f", {bytes_words(int(model_bytes))} of it since before the model was loaded"
+    facts: list[Fact] = [("memory", UNKNOWN if peak is None else f"{bytes_words(peak)} at its peak{_of(machine)}{own}")]
     along = [size for _, size in machine.get("memory_along") or ()]
     if along and max(along) > GROWN_FROM * min(along):
         facts.append(("", f"from {bytes_words(along[0])} to {bytes_words(along[-1])} along the run"))

@@ -12,7 +12,7 @@ from unvek.core.digits import column_scale
 from unvek.core.findings.comparison.comparison import FOR_LENGTHS
 from unvek.core.findings.comparison.digits import AS_SPEED, digits_of, ratio_as_said
 from unvek.core.findings.comparison.found import Comparison
-from unvek.core.measures.catalogue import TIME
+from unvek.core.measures.catalogue import MODEL_MEMORY, PEAK_MEMORY, TIME
 from unvek.core.plain_text import clean
 from unvek.core.rig.facts import has_simulated
 from unvek.core.units import counted, drift_words
@@ -80,7 +80,7 @@ def comparison_columns(found: Comparison, cold: bool = False) -> list[Column]:
     measures = found.rows[0].measures
     wanted.append(columns.steps())
     usual = [
-        name for name in (*FOR_LENGTHS, "step.time", *STREAMED, "memory.peak", "memory.device") if name in measures
+        name for name in (*FOR_LENGTHS, "step.time", *STREAMED, columns.memory(), "memory.device") if name in measures
     ]
     wanted += [columns.measure(name) for name in (*usual, *(name for name in measures if name not in HEADS))]
     return [*_told_of([*wanted, *columns.drift(), *columns.split(), columns.weights()]), columns.failures()]
@@ -101,6 +101,11 @@ class _Columns:
         return _filled(
             Column("variant", numeric=False, keep=10), (variant_text(row.variant, row.form) for row in self._rows)
         )
+
+    def memory(self) -> str:
+        """The model's own memory, where every row has it: what an interpreter holds besides hides how small it is."""
+        own = [row.measures.get(MODEL_MEMORY) for row in self._rows if row.finished]
+        return MODEL_MEMORY if own and all(one is not None and one.typical is not None for one in own) else PEAK_MEMORY
 
     def precisions(self) -> list[Column]:
         """What each computes in, where a plan says so."""

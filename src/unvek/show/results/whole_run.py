@@ -8,6 +8,7 @@ from rich.text import Text
 
 from unvek.core.findings.log.run_list import RunList
 from unvek.core.findings.log.whole_run import AS_MADE, MeasurementFound, OutputFound, RunWhole
+from unvek.core.measures.catalogue import MODEL_MEMORY
 from unvek.core.measures.points import NOT_JUDGED
 from unvek.core.plain_text import clean, clean_lines
 from unvek.core.plan.runners import COMMAND, STREAM
@@ -56,8 +57,8 @@ def print_run(out: Console, run: RunWhole) -> None:
 
 
 def _facts(run: RunWhole) -> list[tuple[str, str | Text]]:
-    return [*_how_it_went(run), *machine_facts(run.machine), *stream_facts(run), *_what_came_of_it(run),
-            *_how_it_was_made(run)]  # fmt: skip
+    machine = machine_facts(run.machine, run.measures.get(MODEL_MEMORY))
+    return [*_how_it_went(run), *machine, *stream_facts(run), *_what_came_of_it(run), *_how_it_was_made(run)]
 
 
 def _how_it_went(run: RunWhole) -> Iterator[Fact]:
@@ -83,7 +84,7 @@ def _how_it_went(run: RunWhole) -> Iterator[Fact]:
 
 def _what_came_of_it(run: RunWhole) -> Iterator[Fact]:
     for one in run.measurements:
-        if one.shown and one.name not in TOLD_ABOVE and (one.name in run.measures or one.why):
+        if one.shown and one.name not in (*TOLD_ABOVE, MODEL_MEMORY) and (one.name in run.measures or one.why):
             yield "measure", _measure_words(one)
     for point in run.expected:
         yield "expected", f"{clean(point.thing)}: {point.said or NOT_JUDGED}"

@@ -1,12 +1,13 @@
 """How measures are called at the head of a column, and how long each column stays as a window narrows."""
 
-from unvek.core.measures.catalogue import TIME
+from unvek.core.measures.catalogue import MODEL_MEMORY, PEAK_MEMORY, TIME
 
 HEADS = {
     TIME: "time",
     "step.time": "a step",
     "time.load": "load",
-    "memory.peak": "memory",
+    PEAK_MEMORY: "memory",
+    MODEL_MEMORY: "model memory",
     "memory.device": "on device",
     "rate.tokens": "tokens",
     "rate.words": "words",
@@ -44,7 +45,8 @@ KEPT = {
     "rate.words": 6,
     "time.first": 5,
     "time.load": 3,
-    "memory.peak": 7,
+    PEAK_MEMORY: 7,
+    MODEL_MEMORY: 7,
     "memory.device": 7,
     "energy": 4,
 }

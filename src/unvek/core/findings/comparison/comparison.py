@@ -15,13 +15,13 @@ from unvek.core.findings.comparison.measuring import LAUNCHES, MeasureInTable
 from unvek.core.findings.comparison.notes import notes_of
 from unvek.core.findings.comparison.parts import Part, parts_of, settings_of
 from unvek.core.findings.comparison.sentences import sentence, sentences
-from unvek.core.measures.catalogue import TIME
+from unvek.core.measures.catalogue import MODEL_MEMORY, PEAK_MEMORY, TIME
 from unvek.core.run.events.record import FAILURES, OUTCOMES
 from unvek.core.stats.grouping import numbered
 from unvek.core.stats.over_launches.speedup import Split, SteppedRuns, split_speed_up
 from unvek.core.stats.shares import share_by_launch
 
-DEFAULT_MEASURES = (TIME, "step.time", "time.load", "memory.peak", "memory.device", "energy")
+DEFAULT_MEASURES = (TIME, "step.time", "time.load", PEAK_MEMORY, MODEL_MEMORY, "memory.device", "energy")
 # Of answers that come in pieces; shown where there are any.
 STREAM_MEASURES = (
     "rate.tokens", "rate.words", "rate.characters", "rate.pieces", "time.first", "rate.input", "gap.p99",

@@ -41,7 +41,7 @@ def trade_off(evidence: Evidence, needs: Sequence[Need] = ()) -> Tradeoff:
     faster.
     """
     quality = evidence.quality
-    measures = [evidence.values.measure(name) for name in (TIME, quality, "memory.peak") if name]
+    measures = [evidence.values.measure(name) for name in (TIME, quality, evidence.memory) if name]
     if not evidence.values.has(TIME):
         raise InputError("no run has finished yet, so there is nothing to trade off; 'unvek log' lists what happened")
     usable = [measure for measure in measures if evidence.values.has(measure.name) and measure.better is not None]

@@ -32,6 +32,7 @@ from unvek.core.run.events.record import (
     RunRecord,
     RunStart,
     Slot,
+    with_model_memory,
 )
 from unvek.core.run.events.recording import Recording
 from unvek.core.run.events.sieve import REFUSED, Sieve
@@ -219,6 +220,7 @@ class Engine:
         start = replace(start, started_at=_started_at(progress.time_s))
         record = self._record(launch, run, start, outcome, progress)
         record = replace(record, log_tail=launch.log.tail(), machine=launch.machine(), forecast=forecast)
+        record = with_model_memory(record, launch.memory_before_bytes)
         self._keep(record, taken.files)
         if outcome.status == FINISHED and progress.time_s is not None:
             time_s = progress.time_s

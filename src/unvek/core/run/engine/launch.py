@@ -48,6 +48,7 @@ class Launch:
         self.place = 0
         self.alive = False
         self.load_s: float | None = None
+        self.memory_before_bytes: int | None = None  # what the process held before the model was loaded
         self.python: str | None = None
         # The packages and modules that its process has loaded, as last told.
         self.loaded: Mapping[str, Mapping[str, str | None]] = {}
@@ -110,6 +111,7 @@ class Launch:
                     if event.fields.get("error"):
                         status = OUT_OF_MEMORY if event.fields.get("out_of_memory") else FAILED
                         raise LoadError(Outcome(status, event.fields["error"]))
+                    self.memory_before_bytes = event.fields.get("memory_before_bytes")
                     if process.load_is_timed:
                         self.load_s = max(0, event.at_ns - event.fields["began_ns"]) * NS
                     return

@@ -20,7 +20,12 @@ NOTHING: Mapping[str, Any] = MappingProxyType({})
 # For each kind of event its fields, and whether each is needed.
 _FIELDS: Mapping[str, Mapping[str, tuple[type, bool]]] = {
     "ready": {"version": (int, True), "pid": (int, True), "python": (str, False), "implementation": (str, False)},
-    "loaded": {"began_ns": (int, True), "error": (str, False), "out_of_memory": (bool, False)},
+    "loaded": {
+        "began_ns": (int, True),
+        "error": (str, False),
+        "out_of_memory": (bool, False),
+        "memory_before_bytes": (int, False),
+    },
     "began": {},
     "phase": {"name": (str, True)},
     "step": {"of": (int, False)},

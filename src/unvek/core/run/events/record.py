@@ -1,10 +1,10 @@
 """A run, whole, as it is handed on to be kept; and the words for how a run may end."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
-from unvek.core.measures.catalogue import measured_definition
+from unvek.core.measures.catalogue import MODEL_MEMORY, measured_definition
 from unvek.core.measures.definition import BY_HAND as BY_HAND
 from unvek.core.measures.definition import IMPORTED as IMPORTED
 from unvek.core.measures.definition import MEASURED as MEASURED
@@ -169,6 +169,15 @@ class RunRecord:
     def memory_device_bytes(self) -> int | None:
         """The most that was held on accelerators, as the script or the accelerators said."""
         return _larger(self.progress.memory_device_bytes, self.machine.get("device_memory_peak_bytes"))
+
+
+def with_model_memory(record: RunRecord, before_bytes: int | None) -> RunRecord:
+    """Return the record with what the model added to what its process held before, where both are known."""
+    peak = record.memory_peak_bytes
+    if before_bytes is None or peak is None or peak <= before_bytes:
+        return record
+    value = Value(name=MODEL_MEMORY, number=float(peak - before_bytes), unit="B", origin=MEASURED, ours=True)
+    return replace(record, progress=replace(record.progress, values=(*record.progress.values, value)))
 
 
 def _larger(a: int | None, b: int | None) -> int | None:
