@@ -17,7 +17,7 @@ from experiments import runs_of
 from unvek.core.stats.conclusions.conclusion import conclusion
 from unvek.core.stats.over_launches.beside import ratios_of_sums
 from unvek.core.stats.over_launches.launches import Sample
-from unvek.core.stats.over_launches.speedup import SteppedRuns, split_speed_up
+from unvek.core.stats.over_launches.speedup import ALL_STEPS, SteppedRuns, Steps, split_speed_up
 from unvek.core.stats.over_tasks.drift import drift
 from unvek.core.stats.over_tasks.items import score_location, score_ratio
 from unvek.core.stats.shares import share_by_launch
@@ -167,8 +167,10 @@ def _stepped(rng: np.random.Generator, rounds: int, spread: float, side: int) ->
     step_s = STEP_S[side] * launch * np.exp(rng.normal(0, 0.005, 6 * rounds))
     fixed_s = FIXED_S[side] * launch * np.exp(rng.normal(0, 0.01, 6 * rounds))
     steps = np.full(6 * rounds, float(STEPS[side]))
-    return SteppedRuns(time_s=steps * step_s + fixed_s, steps=steps, step_s=step_s, rounds=where[0],
-                       launches=2 * where[0] + side, items=where[1])  # fmt: skip
+    return SteppedRuns(
+        time_s=steps * step_s + fixed_s, steps={ALL_STEPS: Steps(count=steps, each_s=step_s)}, rounds=where[0],
+        launches=2 * where[0] + side, items=where[1],
+    )  # fmt: skip
 
 
 def of_sums(kind: str, rounds: int, averaged: bool, experiments: int) -> list[Line]:

@@ -8,7 +8,7 @@ from tests.core.stats.test_launches import sample
 from unvek.core.stats.conclusions.fits import _by_launch, line, power_law
 from unvek.core.stats.conclusions.plateau import plateau
 from unvek.core.stats.over_launches.launches import location, paired_ratio
-from unvek.core.stats.over_launches.speedup import SteppedRuns, split_speed_up
+from unvek.core.stats.over_launches.speedup import ALL_STEPS, SteppedRuns, Steps, split_speed_up
 
 # y and x of the dataset Norris, with certified values (NIST, Statistical Reference Datasets, linear regression).
 NORRIS = np.array([
@@ -112,7 +112,8 @@ class Plateaus(unittest.TestCase):
 class Splits(unittest.TestCase):
     def runs(self, steps: float, step_s: float, fixed_s: np.ndarray) -> SteppedRuns:
         n = len(fixed_s)
-        return SteppedRuns(time_s=fixed_s + steps * step_s, steps=np.full(n, steps), step_s=np.full(n, step_s),
+        of_one_kind = {ALL_STEPS: Steps(count=np.full(n, steps), each_s=np.full(n, step_s))}
+        return SteppedRuns(time_s=fixed_s + steps * step_s, steps=of_one_kind,
                            rounds=np.arange(n), launches=np.arange(n), items=np.zeros(n, int))  # fmt: skip
 
     def test_the_parts_add_up_to_what_is_saved(self):
@@ -135,7 +136,8 @@ class Splits(unittest.TestCase):
             items = np.tile([0, 1], 12)
             slow = np.where(rng.random(24) < 0.25, 3.0, 1.0)
             step_s = step_s * np.where(items == 1, 9, 1) * slow
-            sides.append(SteppedRuns(time_s=0.05 + steps * step_s * 1.1, steps=np.full(24, steps), step_s=step_s,
+            of_one_kind = {ALL_STEPS: Steps(count=np.full(24, steps), each_s=step_s)}
+            sides.append(SteppedRuns(time_s=0.05 + steps * step_s * 1.1, steps=of_one_kind,
                                      rounds=np.repeat(np.arange(12), 2), launches=np.repeat(np.arange(12), 2), items=items))  # fmt: skip
         found = split_speed_up(*sides)
         ratio, usual = (
@@ -144,6 +146,36 @@ class Splits(unittest.TestCase):
         )
         parts = found.fewer_steps_s.value + found.faster_steps_s.value + found.fixed_s.value
         self.assertAlmostEqual(parts, usual.value * (1 - ratio.value))
+
+    def test_steps_of_several_kinds_are_split_each_for_itself(self):
+        n, fixed_s = 3, np.array([0.5, 0.51, 0.52])
+
+        def staged(coarse: float, fine: float, coarse_s: float, fine_s: float) -> SteppedRuns:
+            kinds = {"coarse": (coarse, coarse_s), "fine": (fine, fine_s)}
+            return SteppedRuns(
+                time_s=fixed_s + coarse * coarse_s + fine * fine_s,
+                steps={name: Steps(count=np.full(n, count), each_s=np.full(n, each)) for name, (count, each) in kinds.items()},
+                rounds=np.arange(n), launches=np.arange(n), items=np.zeros(n, int),
+            )  # fmt: skip
+
+        # Ten quick steps and three slow ones: the step in the middle is a quick one, and would hide three quarters of it.
+        reference = staged(10, 3, 0.1, 1.0)
+        found = split_speed_up(staged(10, 1, 0.1, 1.0), reference)
+        coarse, fine = found.stages
+        self.assertEqual((coarse.name, coarse.fewer_steps_s.value, coarse.faster_steps_s.value), ("coarse", 0, 0))
+        self.assertAlmostEqual(fine.fewer_steps_s.value, 2.0)
+        self.assertAlmostEqual(fine.steps, 1), self.assertAlmostEqual(fine.reference_steps, 3)
+        self.assertAlmostEqual(found.fewer_steps_s.value, 2.0)
+        self.assertAlmostEqual(found.fixed_s.value, 0.0, places=4)
+        found = split_speed_up(staged(10, 3, 0.05, 0.5), reference)
+        self.assertAlmostEqual(found.stages[0].faster_steps_s.value, 0.5)
+        self.assertAlmostEqual(found.stages[1].faster_steps_s.value, 1.5)
+        self.assertAlmostEqual((found.step_s, found.reference_step_s)[1], 4 / 13)
+        # Against one without stages all steps are of one kind, whose time is that of a step on average.
+        found = split_speed_up(self.runs(13, 0.1, fixed_s), reference)
+        self.assertEqual(found.stages, ())
+        parts = found.fewer_steps_s.value, found.faster_steps_s.value, found.fixed_s.value
+        np.testing.assert_allclose(parts, (0, 4 - 1.3, 0), atol=1e-3)
 
     def test_without_steps_there_is_nothing_to_split(self):
         fixed_s = np.array([0.1, 0.2])

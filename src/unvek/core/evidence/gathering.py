@@ -80,7 +80,7 @@ def gather(logbook: Logbook, selection: Selection = EVERYTHING) -> Evidence:
     measured, definitions = Measurements.of(*logbook.measured()), logbook.definitions()
     asked, usual = _with_usual_measures(logbook, plan.plan, counted_runs.number.tolist())
     return Evidence(
-        values=Values(asked, HeldAgainst(settings, reference), measured, definitions),
+        values=Values(asked, HeldAgainst(settings, reference), measured, definitions, logbook.phases),
         first_runs_s=_first_runs_s(runs, of_plan),
         left_out=left_out,
         voided=voided,

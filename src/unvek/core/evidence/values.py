@@ -1,6 +1,6 @@
 """What is known of the runs that count under each measure's name: of built-in measures, derived and measured ones."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -13,24 +13,25 @@ from unvek.core.evidence.held import HeldAgainst
 from unvek.core.evidence.measurements import Measurements
 from unvek.core.logbook.measure_names import MeasureNames
 from unvek.core.logbook.rows import DefinitionRow, behind_measures
-from unvek.core.measures.catalogue import BUILT_IN, LOAD, is_ours
+from unvek.core.measures.catalogue import BUILT_IN, LOAD, PHASE_STEP_TIME, PHASE_STEPS, PHASE_TIME, built_in, is_ours
 from unvek.core.measures.definition import Measure
 from unvek.core.measures.kind import NUMBERS, OTHER_SEEDS, REFERENCE, Kind
 from unvek.core.measures.kinds import KINDS
 from unvek.core.plan.model import Plan, WantedMeasure
 
 COLUMNS = behind_measures()
+BESIDE_STEPS = "time.fixed"
 
 
 def _is_of_warm_runs(name: str) -> bool:
     """Whether a measure is Unvek's own of what a run takes: the first, cold run of a process takes something else."""
-    known = BUILT_IN.get(name)
+    known = built_in(name)
     return known is not None and known.unit != ""
 
 
 def _is_of_time(name: str) -> bool:
     """Whether a measure is Unvek's own of a time, or of what goes with it: keeping every preview takes some."""
-    known = BUILT_IN.get(name)
+    known = built_in(name)
     return known is not None and (known.is_speed or known.adds_up)
 
 
@@ -42,6 +43,7 @@ class Values:
     held: HeldAgainst
     measured: Measurements
     definitions: Mapping[int, DefinitionRow]
+    phases: Callable[[], Mapping[int, Mapping[str, float]]] = dict  # seconds, by run: read when they are asked for
 
     @property
     def _runs(self) -> CountedRuns:
@@ -56,10 +58,36 @@ class Values:
 
     def measure(self, name: str) -> Measure:
         """Return a measure by its name; InputError names the ones there are."""
-        found = self.measures.get(name)
+        found = self.measures.get(name) or self._of_phase(name)
         if found is None:
             raise InputError(f"there is no measure {name!r}; there are {', '.join(self.measures)}")
         return found
+
+    def _of_phase(self, name: str) -> Measure | None:
+        """Return the measure of a phase's time that these runs had; of its steps where it is the only one with any."""
+        if name.startswith(PHASE_TIME):
+            phase = name.removeprefix(PHASE_TIME)
+            known = dict.fromkeys(phase for times_s in self._phases.values() for phase in times_s)
+            if phase not in known:
+                raise InputError(f"no run here has a phase {phase!r}; there are {', '.join(known) or 'none'}")
+            return built_in(name)
+        if name.startswith((PHASE_STEPS, PHASE_STEP_TIME)):
+            stages = ", ".join(self.stages) or "none"
+            raise InputError(
+                f"no run here has steps in a phase {name.rpartition('.')[2]!r} beside others; there are {stages}; "
+                "where one phase has all steps, output.steps and step.time are its"
+            )
+        return None
+
+    @cached_property
+    def _phases(self) -> Mapping[int, Mapping[str, float]]:
+        return self.phases()
+
+    @cached_property
+    def stages(self) -> tuple[str, ...]:
+        """The phases that have steps, of runs in which several do."""
+        names = (name.removeprefix(PHASE_STEPS) for name in self.measures if name.startswith(PHASE_STEPS))
+        return tuple(name for name in names if self.has(PHASE_STEPS + name))
 
     @cached_property
     def measures(self) -> Mapping[str, Measure]:
@@ -151,7 +179,7 @@ class Values:
 
     def _read(self, name: str) -> Floats:
         runs = self._runs
-        if name in DERIVED:
+        if name in DERIVED and not (name == BESIDE_STEPS and self.stages):
             return DERIVED[name](self.of, self.held.settings.numbers)
         if name in COLUMNS:
             values = runs.rows.numbers(COLUMNS[name]).copy()
@@ -159,8 +187,10 @@ class Values:
         elif name == LOAD:
             loads_s = {number: launch.load_s for number, launch in runs.launches.items()}
             values = np.array([loads_s[number] for number in runs.launch.tolist()], np.float64)
+        elif name == BESIDE_STEPS and self.stages:
+            values = self._beside_stages()
         else:
-            values = self._measured_values(name)
+            values = self._of_phases(name) if name.startswith(PHASE_TIME) else self._measured_values(name)
             if _is_of_warm_runs(name):
                 values[runs.cold] = np.nan
         values[~runs.finished] = np.nan
@@ -168,6 +198,21 @@ class Values:
             values = np.full(len(runs), np.nan)
         values.flags.writeable = False
         return values
+
+    def _of_phases(self, name: str) -> Floats:
+        """How long a phase took in each run."""
+        phase = name.removeprefix(PHASE_TIME)
+        times_s = self._phases
+        return np.array([times_s.get(run, {}).get(phase, np.nan) for run in self._runs.number.tolist()], np.float64)
+
+    def _beside_stages(self) -> Floats:
+        """What a run takes beside its steps, where these are of several kinds."""
+        stepped = np.zeros(len(self._runs))
+        for stage in self.stages:
+            taken = self.of(PHASE_STEPS + stage) * self.of(PHASE_STEP_TIME + stage)
+            stepped += np.where(np.isfinite(taken), taken, 0.0)
+        alone = self.of("step.time") * self.of("output.steps")  # of runs that had one kind only
+        return np.asarray(self.of("time.total") - np.where(stepped > 0, stepped, alone))
 
     def _measured_values(self, name: str) -> Floats:
         """A measure of outputs, or one that a script has told, of each run."""

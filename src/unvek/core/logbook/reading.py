@@ -44,6 +44,14 @@ class Measured(NamedTuple):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Phases:
+    """How long each phase of a run took."""
+
+    run: int
+    phases_s: Mapping[str, float]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class MadeOf:
     """What a run was made of, and which run that is."""
 
@@ -254,6 +262,11 @@ class LogbookReading(FilledSlots):
         wanted = set(numbers)
         query = select(details.run, details.step_times_s, details.piece_times_s, details.machine)
         return (course for course in self._values(Course, query) if course.run in wanted)
+
+    def phases(self) -> dict[int, Mapping[str, float]]:
+        """Return how long each phase of each run took, in seconds, by the runs' numbers."""
+        details = tables.run_details.c
+        return {row.run: row.phases_s for row in self._values(Phases, select(details.run, details.phases_s))}
 
     # ---- what runs made, and what is known of it ----
 

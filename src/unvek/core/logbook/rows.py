@@ -92,7 +92,7 @@ class KeptRun(RunRow):
             error=run.error,
             time_s=progress.time_s,
             first_s=progress.first_s,
-            steps=len(steps),
+            steps=progress.steps,
             step_time_s=median(steps) if steps else None,
             memory_peak_bytes=run.memory_peak_bytes,
             memory_device_bytes=run.memory_device_bytes,

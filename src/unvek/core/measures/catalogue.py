@@ -46,7 +46,9 @@ BUILT_IN: Mapping[str, Measure] = MappingProxyType(
 )
 # Measured of streams beside these, without a way that is better.
 MEASURED_TOO = ("requests", *(f"output.{unit}" for unit in COUNTED_IN))
-RESERVED_BEGINNINGS = (COUNT, "faults.", "time.phase.", "told.", "imported.")
+# Of one phase of a run: how long it took, how many steps it had, and how long its usual step took.
+PHASE_TIME, PHASE_STEPS, PHASE_STEP_TIME = "time.phase.", "steps.phase.", "step.time.phase."
+RESERVED_BEGINNINGS = (COUNT, "faults.", PHASE_TIME, PHASE_STEPS, PHASE_STEP_TIME, "told.", "imported.")
 
 
 def is_ours(name: str) -> bool:
@@ -56,7 +58,14 @@ def is_ours(name: str) -> bool:
     return name in BUILT_IN or name in MEASURED_TOO or of_part or name.startswith(RESERVED_BEGINNINGS)
 
 
+def built_in(name: str) -> Measure | None:
+    """Return Unvek's own measure of this name, those of phases among them; None where it gives none."""
+    if name.startswith((PHASE_TIME, PHASE_STEP_TIME)):
+        return Measure(name=name, unit="s", better=LESS)
+    return Measure(name=name, unit="", better=None) if name.startswith(PHASE_STEPS) else BUILT_IN.get(name)
+
+
 def measured_definition(name: str, unit: str) -> Definition:
     """Return what a value is that Unvek itself has measured, or counted, under a name of its own."""
-    known = BUILT_IN.get(name)
+    known = built_in(name)
     return Definition(kind=MEASURED_HERE, unit=unit, better=known.better if known else None)

@@ -17,7 +17,7 @@ from unvek.core.findings.curve.curve import Curve, CurveRow
 from unvek.core.plain_text import clean
 from unvek.core.stats.conclusions.fits import Line
 from unvek.show.palette import FORM_COLOURS, INK, PAPER
-from unvek.show.terminal.heads import HEADS
+from unvek.show.terminal.heads import head_of
 
 SHAPES = {"full": "o", "quantized": "s", "distilled": "^", "tuned": "D", "mixed": "*"}
 SIZE_INCHES, DOTS_PER_INCH = (12.8, 8.0), 100
@@ -95,7 +95,7 @@ def _fitted(row: CurveRow, x: np.ndarray) -> tuple[np.ndarray, np.ndarray] | Non
 
 
 def _lay_out(axes: Axes, found: Curve, across: _Across, unit: str) -> None:
-    measure = f"{HEADS.get(found.measure, clean(found.measure))}{f', {unit}' if unit else ''}"
+    measure = f"{head_of(found.measure)}{f', {unit}' if unit else ''}"
     has_ring = any(row.plateau is not None and row.plateau.cheapest != row.plateau.best for row in found.rows)
     ring = "; ringed: the cheapest not worse than the best by more than the margin" if has_ring else ""
     axes.set_title(clean(found.title), loc="left", color=INK, fontsize=15, pad=26)

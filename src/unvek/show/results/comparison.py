@@ -12,7 +12,7 @@ from unvek.core.digits import column_scale
 from unvek.core.findings.comparison.comparison import FOR_LENGTHS
 from unvek.core.findings.comparison.digits import AS_SPEED, digits_of, ratio_as_said
 from unvek.core.findings.comparison.found import Comparison
-from unvek.core.measures.catalogue import MODEL_MEMORY, PEAK_MEMORY, TIME
+from unvek.core.measures.catalogue import MODEL_MEMORY, PEAK_MEMORY, PHASE_STEP_TIME, TIME
 from unvek.core.plain_text import clean
 from unvek.core.rig.facts import has_simulated
 from unvek.core.units import counted, drift_words
@@ -28,7 +28,7 @@ from unvek.show.terminal.figures import (
     warning_text,
 )  # fmt: skip
 from unvek.show.terminal.grid import Column, StripColumn, print_grid
-from unvek.show.terminal.heads import HEADS, KEPT, STREAMED
+from unvek.show.terminal.heads import HEADS, KEPT, STREAMED, head_of
 from unvek.show.terminal.measure_strips import MeasureStrip, measure_strips
 from unvek.show.terminal.views import View
 
@@ -79,10 +79,9 @@ def comparison_columns(found: Comparison, cold: bool = False) -> list[Column]:
         wanted += [columns.measure("time.load"), *columns.ratio("time.load"), columns.first_runs()]
     measures = found.rows[0].measures
     wanted.append(columns.steps())
-    usual = [
-        name for name in (*FOR_LENGTHS, "step.time", *STREAMED, columns.memory(), "memory.device") if name in measures
-    ]
-    wanted += [columns.measure(name) for name in (*usual, *(name for name in measures if name not in HEADS))]
+    of_streams = (*STREAMED, columns.memory(), "memory.device")
+    usual = [name for name in (*FOR_LENGTHS, *columns.of_steps(), *of_streams) if name in measures]
+    wanted += [columns.measure(name) for name in (*usual, *(name for name in measures if name not in (*HEADS, *usual)))]
     return [*_told_of([*wanted, *columns.drift(), *columns.split(), columns.weights()]), columns.failures()]
 
 
@@ -101,6 +100,11 @@ class _Columns:
         return _filled(
             Column("variant", numeric=False, keep=10), (variant_text(row.variant, row.form) for row in self._rows)
         )
+
+    def of_steps(self) -> list[str]:
+        """The measures of a step's time: of each stage where there are several, as the step in the middle is of one."""
+        stages = [name for name in self._rows[0].measures if name.startswith(PHASE_STEP_TIME)]
+        return stages or ["step.time"]
 
     def memory(self) -> str:
         """The model's own memory, where every row has it: what an interpreter holds besides hides how small it is."""
@@ -135,7 +139,7 @@ class _Columns:
         scale = self._digits.scales[name]
         keep = 9 if name in self._found.asked else KEPT.get(name, 8 if name == self._found.quality else 4)
         found = (row.measures[name] for row in self._rows)
-        head = HEADS.get(name, clean(name))
+        head = head_of(name)
         return _filled(Column(head, scale.unit, keep=keep), (figure(m.typical, m.low, m.high, scale) for m in found))
 
     def ratio(self, name: str) -> list[Column]:
@@ -227,7 +231,7 @@ def _strips(found: Comparison) -> StripColumn:
         for m in (row.measures[name],)
     ]
     unit, after = found.rows[0].measures[name].unit, 1 + len(found.rows[0].varied)
-    return measure_strips(HEADS.get(name, clean(name)), unit, strips, after)
+    return measure_strips(head_of(name), unit, strips, after)
 
 
 def _circumstances(found: Comparison) -> str:

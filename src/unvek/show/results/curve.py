@@ -19,7 +19,7 @@ from unvek.show.palette import FORM_COLOURS, FORM_MARKS
 from unvek.show.terminal.console import faint
 from unvek.show.terminal.figures import figure, unit_suffix, variant_text
 from unvek.show.terminal.grid import Column, StripColumn, print_grid
-from unvek.show.terminal.heads import HEADS
+from unvek.show.terminal.heads import head_of
 from unvek.show.terminal.measure_strips import MeasureStrip, measure_strips
 from unvek.show.terminal.views import View
 
@@ -196,7 +196,7 @@ def curve_columns(found: Curve) -> list[Column]:
     points = [(point.typical, point.low, point.high) for row in found.rows for point in row.points]
     scale = column_scale(found.unit, points)
     names, values = Column("variant", numeric=False, keep=10), Column(clean(found.axis), keep=10)
-    counts, middles = Column("runs", keep=4), Column(HEADS.get(found.measure, clean(found.measure)), scale.unit, keep=9)
+    counts, middles = Column("runs", keep=4), Column(head_of(found.measure), scale.unit, keep=9)
     for row in found.rows:
         for place, point in enumerate(row.points):
             names.add(variant_text(row.variant, row.form) if place == 0 else "")
@@ -212,7 +212,7 @@ def _strips(found: Curve) -> StripColumn:
         for row in found.rows
         for point in row.points
     ]
-    return measure_strips(HEADS.get(found.measure, clean(found.measure)), found.unit, strips, after=2)
+    return measure_strips(head_of(found.measure), found.unit, strips, after=2)
 
 
 def _value(value: Value) -> str:

@@ -15,7 +15,7 @@ from unvek.show.palette import FORM_COLOURS
 from unvek.show.terminal.console import faint
 from unvek.show.terminal.figures import UNKNOWN, figure, unit_suffix, variant_text, warning_text
 from unvek.show.terminal.grid import Column, StripColumn, print_grid
-from unvek.show.terminal.heads import HEADS, KEPT
+from unvek.show.terminal.heads import KEPT, head_of
 from unvek.show.terminal.measure_strips import MeasureStrip, time_strips
 from unvek.show.terminal.views import View
 
@@ -29,7 +29,7 @@ def print_tradeoff(out: Console, found: Tradeoff) -> None:
     out.print(Text(clean(found.because)))
     out.print()
     print_grid(out, tradeoff_columns(found), _strips(found))
-    names = ", ".join(HEADS.get(count.measure, clean(count.measure)) for count in found.counts)
+    names = ", ".join(head_of(count.measure) for count in found.counts)
     margins = ", ".join(dict.fromkeys(count.margin for count in found.counts))
     out.print()
     words = (f"The frontier: beaten by none, on {names}; within the margin ({margins}) two are even. How probable that "
@@ -46,7 +46,7 @@ def tradeoff_columns(found: Tradeoff) -> list[Column]:
     for count in found.counts:
         values = [row.values[count.measure] for row in found.rows]
         scale = column_scale(count.unit, ((value.typical, value.low, value.high) for value in values))
-        column = Column(HEADS.get(count.measure, clean(count.measure)), scale.unit, keep=KEPT.get(count.measure, 9))
+        column = Column(head_of(count.measure), scale.unit, keep=KEPT.get(count.measure, 9))
         for value in values:
             column.add(figure(value.typical, value.low, value.high, scale))
         columns.append(column)

@@ -8,7 +8,7 @@ from rich.text import Text
 
 from unvek.core.findings.log.run_list import RunList
 from unvek.core.findings.log.whole_run import AS_MADE, MeasurementFound, OutputFound, RunWhole
-from unvek.core.measures.catalogue import MODEL_MEMORY
+from unvek.core.measures.catalogue import MODEL_MEMORY, PHASE_STEP_TIME, PHASE_STEPS, PHASE_TIME
 from unvek.core.measures.points import NOT_JUDGED
 from unvek.core.plain_text import clean, clean_lines
 from unvek.core.plan.runners import COMMAND, STREAM
@@ -79,12 +79,14 @@ def _how_it_went(run: RunWhole) -> Iterator[Fact]:
         yield "", step_bars(steps, 80)
     if set(run.phases) != {UNNAMED_PHASE}:
         for name, seconds in run.phases.items():
-            yield "phase", f"{clean(name)}: {duration_words(seconds)}"
+            count, each = (run.measures.get(of + name) for of in (PHASE_STEPS, PHASE_STEP_TIME))
+            steps = f", {count:.0f} steps of {duration_words(each)}" if count is not None and each is not None else ""
+            yield "phase", f"{clean(name)}: {duration_words(seconds)}{steps}"
 
 
 def _what_came_of_it(run: RunWhole) -> Iterator[Fact]:
     for one in run.measurements:
-        if one.shown and one.name not in (*TOLD_ABOVE, MODEL_MEMORY) and (one.name in run.measures or one.why):
+        if one.shown and not _is_told_above(one.name) and (one.name in run.measures or one.why):
             yield "measure", _measure_words(one)
     for point in run.expected:
         yield "expected", f"{clean(point.thing)}: {point.said or NOT_JUDGED}"
@@ -96,6 +98,10 @@ def _what_came_of_it(run: RunWhole) -> Iterator[Fact]:
         yield "fault", warning_text(f"{clean(kind)}: {clean(note)}")
     for output in run.outputs:
         yield "output", _output_words(output)
+
+
+def _is_told_above(name: str) -> bool:
+    return name in (*TOLD_ABOVE, MODEL_MEMORY) or name.startswith((PHASE_TIME, PHASE_STEPS, PHASE_STEP_TIME))
 
 
 def _how_it_was_made(run: RunWhole) -> Iterator[Fact]:

@@ -1,6 +1,7 @@
 """How measures are called at the head of a column, and how long each column stays as a window narrows."""
 
-from unvek.core.measures.catalogue import MODEL_MEMORY, PEAK_MEMORY, TIME
+from unvek.core.measures.catalogue import MODEL_MEMORY, PEAK_MEMORY, PHASE_STEP_TIME, PHASE_STEPS, PHASE_TIME, TIME
+from unvek.core.plain_text import clean
 
 HEADS = {
     TIME: "time",
@@ -50,3 +51,11 @@ KEPT = {
     "memory.device": 7,
     "energy": 4,
 }
+
+
+def head_of(name: str) -> str:
+    """Return how a measure is called at the head of its column."""
+    for beginning, words in ((PHASE_STEP_TIME, "a {} step"), (PHASE_STEPS, "{} steps"), (PHASE_TIME, "{}")):
+        if name.startswith(beginning):
+            return words.format(clean(name.removeprefix(beginning)))
+    return HEADS.get(name, clean(name))

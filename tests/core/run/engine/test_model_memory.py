@@ -30,7 +30,9 @@ class ModelMemory(ProjectTest):
         for row in self.log():
             measures = self.result("show", str(row["run"]))["measures"]
             held = {"slow": 56, "quick": 16}[row["variant"]] * 2**20
-            self.assertTrue(held - 2**20 <= measures["memory.model"] < held + 6 * 2**20, measures["memory.model"] / 2**20)
+            self.assertTrue(
+                held - 2**20 <= measures["memory.model"] < held + 6 * 2**20, measures["memory.model"] / 2**20
+            )
             self.assertGreater(measures["memory.peak"] - measures["memory.model"], 64 * 2**20)
         measured = {row["variant"]: row["measures"] for row in self.result("compare")["rows"]}
         self.assertLess(measured["quick"]["memory.model"]["ratio"]["value"], 0.4)

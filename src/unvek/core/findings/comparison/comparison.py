@@ -15,10 +15,10 @@ from unvek.core.findings.comparison.measuring import LAUNCHES, MeasureInTable
 from unvek.core.findings.comparison.notes import notes_of
 from unvek.core.findings.comparison.parts import Part, parts_of, settings_of
 from unvek.core.findings.comparison.sentences import sentence, sentences
-from unvek.core.measures.catalogue import MODEL_MEMORY, PEAK_MEMORY, TIME
+from unvek.core.measures.catalogue import MODEL_MEMORY, PEAK_MEMORY, PHASE_STEP_TIME, PHASE_STEPS, TIME
 from unvek.core.run.events.record import FAILURES, OUTCOMES
 from unvek.core.stats.grouping import numbered
-from unvek.core.stats.over_launches.speedup import Split, SteppedRuns, split_speed_up
+from unvek.core.stats.over_launches.speedup import ALL_STEPS, Split, SteppedRuns, Steps, split_speed_up
 from unvek.core.stats.shares import share_by_launch
 
 DEFAULT_MEASURES = (TIME, "step.time", "time.load", PEAK_MEMORY, MODEL_MEMORY, "memory.device", "energy")
@@ -87,6 +87,7 @@ def _names(evidence: Evidence, asked: Sequence[str]) -> list[str]:
         streamed = [name for name in streamed if not name.endswith(".sum")]
     if any(np.nansum(evidence.values.of(name)) > 0 for name in streamed if name != "time.first"):
         names += streamed
+    names += [PHASE_STEP_TIME + stage for stage in evidence.values.stages]
     names += [name for name, rate in FOR_LENGTHS.items() if _lengths_differ(evidence, name, rate)]
     return list(dict.fromkeys(names))
 
@@ -140,10 +141,15 @@ def _split(evidence: Evidence, name: str, part: Truths) -> Split | None:
 
 def _stepped(evidence: Evidence, name: str, part: Truths) -> SteppedRuns:
     mine = part & evidence.runs.of_variant(name)
+    values = evidence.values
+    counted = {stage: (PHASE_STEPS + stage, PHASE_STEP_TIME + stage) for stage in values.stages}
+    counted = {stage: names for stage, names in counted.items() if np.any(np.isfinite(values.of(names[0])[mine]))}
     return SteppedRuns(
-        time_s=evidence.values.of(TIME)[mine],
-        steps=evidence.values.of("output.steps")[mine],
-        step_s=evidence.values.of("step.time")[mine],
+        time_s=values.of(TIME)[mine],
+        steps={
+            stage: Steps(count=values.of(count)[mine], each_s=values.of(each)[mine])
+            for stage, (count, each) in (counted or {ALL_STEPS: ("output.steps", "step.time")}).items()
+        },
         rounds=evidence.runs.round[mine],
         launches=evidence.runs.launch[mine],
         items=evidence.runs.item[mine],

@@ -4,8 +4,8 @@ from collections.abc import Sequence
 
 from unvek.core.findings.comparison.digits import Digits, ratio_as_said
 from unvek.core.findings.comparison.found import ComparisonRow, MeasureFound, RatioFound
-from unvek.core.measures.catalogue import TIME
-from unvek.core.stats.over_launches.speedup import Split
+from unvek.core.measures.catalogue import PHASE_STEP_TIME, TIME
+from unvek.core.stats.over_launches.speedup import Split, StageSplit
 from unvek.core.stats.student import Estimate
 from unvek.core.units import counted, speed_words
 
@@ -136,17 +136,24 @@ def _needed(found: MeasureFound) -> str:
 
 def _split_words(split: Split, digits: Digits) -> str:
     """Say what made the difference: the parts that are known, and a tenth of it or more, the largest first."""
-    steps = f"({split.steps:.3g} for {split.reference_steps:.3g})"
-    scale = digits.scales["step.time"]
-    step_s = f"({scale.words(split.step_s)} for {scale.with_unit(split.reference_step_s)})"
-    parts = [
-        (split.fewer_steps_s, f"fewer steps {steps}", f"more steps {steps}"),
-        (split.faster_steps_s, f"faster steps {step_s}", f"slower steps {step_s}"),
-        (split.fixed_s, "what comes beside the steps", "what comes beside the steps"),
-    ]
+    parts = [part for stage in split.stages or (split,) for part in _parts_of(stage, digits)]
+    parts.append((split.fixed_s, "what comes beside the steps", "what comes beside the steps"))
     least = WORTH_NAMING * sum(abs(saved.value) for saved, _, _ in parts)
     said = sorted((part for part in parts if _is_known(part[0], least)), key=lambda part: -abs(part[0].value))
     return ", ".join(_part_words(saved.value, less, more, digits) for saved, less, more in said)
+
+
+def _parts_of(split: Split | StageSplit, digits: Digits) -> list[tuple[Estimate, str, str]]:
+    """Return what steps of one kind save, each with the words for less and for more."""
+    stage = split.name if isinstance(split, StageSplit) else None
+    kind = f"{stage} " if stage is not None else ""
+    scale = digits.scales["step.time" if stage is None else PHASE_STEP_TIME + stage]
+    steps = f"({split.steps:.3g} for {split.reference_steps:.3g})"
+    step_s = f"({scale.words(split.step_s)} for {scale.with_unit(split.reference_step_s)})"
+    return [
+        (split.fewer_steps_s, f"fewer {kind}steps {steps}", f"more {kind}steps {steps}"),
+        (split.faster_steps_s, f"faster {kind}steps {step_s}", f"slower {kind}steps {step_s}"),
+    ]
 
 
 def _part_words(saved_s: float, less: str, more: str, digits: Digits) -> str:

@@ -297,7 +297,7 @@ class Engine:
             RunKept(
                 run=number, launch=start.launch, place=start.place, variant=start.variant, task=start.task,
                 seed=start.seed, round=start.round, repeat=start.repeat, warm_up=start.warm_up, varied=start.varied,
-                status=record.status, error=record.error, time_s=progress.time_s, steps=len(progress.step_times_s),
+                status=record.status, error=record.error, time_s=progress.time_s, steps=progress.steps,
                 tokens=progress.tokens, memory_peak_bytes=record.memory_peak_bytes,
             )
         )  # fmt: skip

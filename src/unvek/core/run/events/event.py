@@ -28,7 +28,7 @@ _FIELDS: Mapping[str, Mapping[str, tuple[type, bool]]] = {
     },
     "began": {},
     "phase": {"name": (str, True)},
-    "step": {"of": (int, False)},
+    "step": {"of": (int, False), "timed": (bool, False)},
     "token": {
         "n": (int, False),
         "text": (str, False),

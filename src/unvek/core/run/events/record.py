@@ -81,6 +81,7 @@ class Progress:
     time_s: float | None = None
     first_s: float | None = None
     step_times_s: Sequence[float] = ()  # an array where there may be many
+    untimed_steps: int = 0  # beside these: steps of which only the end is known
     phases_s: tuple[tuple[str, float], ...] = ()
     tokens: int = 0
     piece_times_s: Sequence[float] = ()  # when each token came, or piece of an answer; stream after stream
@@ -92,6 +93,10 @@ class Progress:
     memory_peak_bytes: int | None = None
     memory_device_bytes: int | None = None
     cpu_s: float | None = None
+
+    @property
+    def steps(self) -> int:
+        return len(self.step_times_s) + self.untimed_steps
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

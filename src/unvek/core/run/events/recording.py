@@ -2,12 +2,14 @@
 
 import math
 from array import array
-from collections.abc import Mapping
+from collections import Counter
+from collections.abc import Iterator, Mapping
 from io import StringIO
 from itertools import pairwise
+from statistics import median
 from typing import Any
 
-from unvek.core.measures.catalogue import CACHED_TOKENS, COUNT, READ_TOKENS
+from unvek.core.measures.catalogue import CACHED_TOKENS, COUNT, PHASE_STEP_TIME, PHASE_STEPS, PHASE_TIME, READ_TOKENS
 from unvek.core.measures.definition import MEASURED, TOLD
 from unvek.core.run.events.event import Event
 from unvek.core.run.events.record import Progress, Value
@@ -15,6 +17,7 @@ from unvek.core.run.events.streams import NS, Streams
 
 LONGEST_TEXT = 4 * 2**20  # characters kept of what a run wrote
 MOST_STEPS = 2_000_000
+MOST_PHASES = 60_000
 MOST_NAMED = 10_000  # values, faults and outputs kept of one run
 LONGEST_NAME, LONGEST_UNIT = 100, 20  # characters
 PROMPT_PHASE = "prompt"  # in which nothing but the prompt is read
@@ -37,6 +40,8 @@ class Recording:
         self._boundary_ns = 0
         self._first_ns: int | None = None
         self._step_times_ns = array("q")  # a list of a million would take five times the room
+        self._step_phases = array("H")  # for each step its phase, by the place of that
+        self._untimed_phases = array("H")  # the same of steps of which only the end is known
         self._phases: list[tuple[str, int]] = []
         self._streams = Streams()
         self._text = StringIO()
@@ -48,7 +53,7 @@ class Recording:
 
     @property
     def steps(self) -> int:
-        return len(self._step_times_ns)
+        return len(self._step_times_ns) + len(self._untimed_phases)
 
     def take(self, event: Event) -> None:
         if self.end is not None:
@@ -64,7 +69,12 @@ class Recording:
         fields = event.fields
         match event.kind:
             case "step" if len(self._step_times_ns) < MOST_STEPS:
-                self._step_times_ns.append(at_ns - self._boundary_ns)
+                place = min(len(self._phases), MOST_PHASES) - 1
+                if fields.get("timed") is False:
+                    self._untimed_phases.append(place)
+                else:
+                    self._step_times_ns.append(at_ns - self._boundary_ns)
+                    self._step_phases.append(place)
                 self._boundary_ns = at_ns
                 self._first_ns = self._first_ns or at_ns
             case "token":
@@ -146,16 +156,21 @@ class Recording:
         end_ns = self._latest_ns if self.end is not None else max(self._latest_ns, stopped_ns)
         ended = self.end.fields if self.end is not None else {}
         time_s = (end_ns - self.began_ns) * NS
-        first_s = None if self._first_ns is None else (self._first_ns - self.began_ns) * NS
+        is_at_once = not self.steps and self._streams.came_at_once
+        first_s = None if self._first_ns is None or is_at_once else (self._first_ns - self.began_ns) * NS
         for name, number, unit in self._streams.numbers(time_s, self._reading_since_ns()):
             origin = TOLD if name in (READ_TOKENS, CACHED_TOKENS) else MEASURED
             self._set_value(name, number, unit, ours=True, origin=origin)
+        lengths_s = self._phase_lengths(end_ns)
+        for name, number, unit in self._numbers_of_stages(dict(lengths_s)):
+            self._set_value(name, number, unit, ours=True, origin=MEASURED)
         waited_s = self._streams.first_s()
         return Progress(
             time_s=time_s,
             first_s=first_s if waited_s is None else waited_s,
             step_times_s=array("d", (ns * NS for ns in self._step_times_ns)),
-            phases_s=self._phase_lengths(end_ns),
+            untimed_steps=len(self._untimed_phases),
+            phases_s=lengths_s,
             tokens=self._streams.tokens,
             piece_times_s=self._streams.piece_times_s(self.began_ns),
             requests=self._streams.requests(self.began_ns),
@@ -170,8 +185,22 @@ class Recording:
 
     def _reading_since_ns(self) -> int | None:
         """Return since when the prompt was read: from the phase named so, else from the start, if nothing is loaded."""
+        if self._streams.came_at_once:
+            return None  # all of it was written by then, too
         named = [at_ns for name, at_ns in self._phases if name == PROMPT_PHASE]
         return named[0] if named else None if self._holds_load else self.began_ns
+
+    def _numbers_of_stages(self, lengths_s: Mapping[str, float]) -> Iterator[tuple[str, float, str]]:
+        """Yield (name, number, unit) of phases that have steps, where several do: their steps are not of one kind."""
+        times_s: dict[str, list[float]] = {}
+        for ns, place in zip(self._step_times_ns, self._step_phases, strict=True):
+            times_s.setdefault(self._phases[place][0], []).append(ns * NS)
+        untimed = Counter(self._phases[place][0] for place in self._untimed_phases)
+        if len(times_s) > 1:
+            for name, of_phase in times_s.items():
+                yield PHASE_TIME + name, lengths_s[name], "s"
+                yield PHASE_STEPS + name, len(of_phase) + untimed[name], ""
+                yield PHASE_STEP_TIME + name, median(of_phase), "s"
 
     def _phase_lengths(self, end_ns: int) -> tuple[tuple[str, float], ...]:
         lengths: dict[str, int] = {}

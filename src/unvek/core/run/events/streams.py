@@ -197,6 +197,12 @@ class Streams:
         return tuple(self._streams.values())
 
     @property
+    def came_at_once(self) -> bool:
+        """Whether the run's own answer came in one piece of several tokens or words: its first is not known."""
+        own = self._streams.get(0)
+        return own is not None and own.latest_ns == own.first_ns and own.tokens > 1
+
+    @property
     def count(self) -> int:
         return sum(stream.tokens for stream in self.all)
 

@@ -46,6 +46,7 @@ class Bar:
 
     def __init__(self, began_ns: int) -> None:
         self._latest_ns = began_ns
+        self._has_begun = False  # whether it is known when its steps began
         self._of: int | None = None
         self._done = 0
         self._counts = True
@@ -53,7 +54,8 @@ class Bar:
     def take(self, done: int, of: int | None, label: str, at_ns: int) -> Iterator[Event]:
         """Yield the events that one telling makes.
 
-        A bar that shows 0 begins then. One that shows its first step has begun unseen: with what came before it.
+        A bar that shows 0 begins then. One that shows its first step has begun unseen: with the one before it, or, of a
+        program's first bar, nobody knows when, since that loads first; then these steps have no time.
         """
         if of != self._of or done < self._done:
             self._of, self._done = of, 0
@@ -62,17 +64,26 @@ class Bar:
                 yield made_event("phase", at_ns if done == 0 else self._latest_ns, name=label[:100])
         fresh = done - self._done
         if done == 0:
-            self._latest_ns = at_ns
+            self.begin(at_ns)
         if 0 < fresh <= MOST_AT_ONCE:
             if self._counts:
                 yield from self._steps(fresh, of, at_ns)
-            self._done, self._latest_ns = done, at_ns
+            self._done = done
+            self.begin(at_ns)
+
+    def begin(self, at_ns: int) -> None:
+        """Something has begun, or ended: what is told next lasts from then."""
+        self._latest_ns, self._has_begun = at_ns, True
 
     def _steps(self, fresh: int, of: int | None, at_ns: int) -> Iterator[Event]:
+        known = {} if of is None else {"of": of}
+        if not self._has_begun:
+            yield from (made_event("step", at_ns, timed=False, **known) for _ in range(fresh))
+            return
         each_ns = (at_ns - self._latest_ns) / fresh
         for number in range(1, fresh + 1):
             stamp_ns = at_ns if number == fresh else int(self._latest_ns + number * each_ns)
-            yield made_event("step", stamp_ns, **({} if of is None else {"of": of}))
+            yield made_event("step", stamp_ns, **known)
 
 
 class PrintedProgress:
@@ -113,11 +124,13 @@ class PrintedProgress:
             found = pattern.search(line)
             if found is None:
                 continue
-            seconds = _number(found.groupdict().get("seconds"))
+            groups = found.groupdict()
+            seconds, name = _number(groups.get("seconds")), (groups.get("name") or name)[:100]
             if seconds is None or not 0 <= seconds < 1e6:
-                self._phase = name[:100]
+                self._phase = name
+                self._bar.begin(at_ns)
             else:  # it is over, and lasted so long
-                yield made_event("phase", max(0, at_ns - int(seconds * 1e9)), name=name[:100])
+                yield made_event("phase", max(0, at_ns - int(seconds * 1e9)), name=name)
             yield made_event("phase", at_ns, name=self._phase)
 
     def _of_values(self, line: str, at_ns: int) -> Iterator[Event]:
