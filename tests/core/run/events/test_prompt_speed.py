@@ -73,10 +73,11 @@ def run(model, job, probe):
     probe.token("a")
 """
 PROGRAM = """
-import sys
+import sys, time
 print("read", len(sys.argv[1].split()), "tokens", file=sys.stderr, flush=True)
 if sys.argv[2] == "told":
     print("prompt", file=sys.stderr, flush=True)
+time.sleep(0.3)  # what is printed at one moment on two ways may be read in either order
 print("answer")
 """
 PLAN = """
