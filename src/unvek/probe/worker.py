@@ -19,6 +19,7 @@ from types import ModuleType, SimpleNamespace
 
 EVENTS_VERSION = 1
 LONGEST_ERROR = 2000
+LONGEST_LINE = 120
 
 
 def main() -> None:
@@ -83,7 +84,7 @@ class Worker:
             self._model = self._module.load(SimpleNamespace(**variant))
             error, out_of_memory = None, False
         except BaseException as caught:  # the script may raise anything, SystemExit too
-            error, out_of_memory = told(caught), is_want_of_memory(caught)
+            error, out_of_memory = told(caught, self._script.parent), is_want_of_memory(caught)
         ended_ns = monotonic_ns()
         flush_prints()
         self._tell_packages()
@@ -111,7 +112,8 @@ class Worker:
             if probe.sync is not None:
                 probe.sync()
         except BaseException as caught:
-            error, status = told(caught), "out-of-memory" if is_want_of_memory(caught) else "failed"
+            error = told(caught, self._script.parent)
+            status = "out-of-memory" if is_want_of_memory(caught) else "failed"
         ended_ns = monotonic_ns()
         flush_prints()
         self._tell_packages()
@@ -147,13 +149,25 @@ def imported(path: Path, name: str) -> ModuleType:
     return module
 
 
-def told(error: BaseException) -> str:
-    """Leave the traceback in the log, and return one line for the record."""
+def told(error: BaseException, folder: Path) -> str:
+    """Leave the traceback in the log, and return one line for the record: where in the script's folder, and what."""
     try:
         traceback.print_exception(type(error), error, error.__traceback__)
-        return ("%s: %s" % (type(error).__name__, error)).splitlines()[0][:LONGEST_ERROR]
+        said = ("%s: %s" % (type(error).__name__, error)).splitlines()[0][:LONGEST_ERROR]
+        return in_its_place(said, error, folder)
     except Exception:  # an exception whose own text raises
         return type(error).__name__
+
+
+def in_its_place(said: str, error: BaseException, folder: Path) -> str:
+    """Put the place in the user's own files that led to an error around its words: file, line and the line itself."""
+    if isinstance(error, SyntaxError) and error.filename is not None and Path(error.filename).parent == folder:
+        return "%s:%s: %s" % (Path(error.filename).name, error.lineno, said)
+    own = [frame for frame in traceback.extract_tb(error.__traceback__) if Path(frame.filename).parent == folder]
+    if not own:
+        return said
+    line = "  in: %s" % own[-1].line[:LONGEST_LINE] if own[-1].line else ""
+    return "%s:%s: %s%s" % (Path(own[-1].filename).name, own[-1].lineno, said, line)
 
 
 def is_want_of_memory(error: BaseException) -> bool:

@@ -16,11 +16,13 @@ from unvek.core.plan.reading.plan import read_plan
 from unvek.core.plan.runners import StreamRunner
 from unvek.core.rig.present import accelerators_present
 from unvek.core.session.changed_files import FileChange, change_words, changed_files
+from unvek.core.session.scripts_seen import script_doubts
 from unvek.core.session.settling import settled_plan
 from unvek.core.session.what_is_left import learned, remaining_of
 
 if TYPE_CHECKING:
     from unvek.core.findings.smallest import Smallest
+    from unvek.core.session.first_steps import FirstStep
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -67,6 +69,11 @@ class Checkup:
     forecast_s: ForecastFound | None
     changes: tuple[FileChange, ...]
     smallest: "tuple[Smallest, ...]" = ()
+    first_steps: "tuple[FirstStep, ...]" = ()
+
+    @property
+    def all_stepped(self) -> bool:
+        return all(step.ok for step in self.first_steps)
 
 
 def check_plan(path: Path, logbook_path: Path | None = None, tell: Callable[[str], None] | None = None) -> Checkup:
@@ -178,7 +185,7 @@ def _doubts(plan: Plan) -> list[str]:
             doubts.append(
                 f"The environment has no {', no '.join(missing)}, which the runner {runner.name} needs to start."
             )
-    doubts += _shared_servers(plan)
+    doubts += [*_shared_servers(plan), *script_doubts(plan)]
     if len(plan.variants) == 1:
         doubts.append("There is one variant only, so nothing is held against anything.")
     return doubts

@@ -9,7 +9,7 @@ from rich.text import Text
 from unvek.core.digits import scale_for
 from unvek.core.plain_text import clean
 from unvek.core.session.checkup import Checkup
-from unvek.core.units import counted, range_words
+from unvek.core.units import counted, duration_words, range_words
 from unvek.show.terminal.console import faint
 from unvek.show.terminal.figures import figure, settings_words, variant_text, warning_text
 from unvek.show.terminal.grid import Column, print_grid
@@ -17,6 +17,7 @@ from unvek.show.terminal.views import View
 
 if TYPE_CHECKING:
     from unvek.core.findings.smallest import Smallest
+    from unvek.core.session.first_steps import FirstStep
 
 
 def print_checkup(out: Console, found: Checkup) -> None:
@@ -46,10 +47,23 @@ def print_checkup(out: Console, found: Checkup) -> None:
         out.print(Text(_smallest_words(one)))
     out.print()
     print_grid(out, checkup_columns(found))
+    if found.first_steps:
+        out.print()
+    for step in found.first_steps:
+        out.print(_step_words(step))
     if found.doubts:
         out.print()
     for doubt in found.doubts:
         out.print(Text.assemble(("doubt  ", "bold"), clean(doubt)))
+
+
+def _step_words(step: "FirstStep") -> Text:
+    name = variant_text(step.variant, step.form)
+    if not step.ok:
+        return Text.assemble(name, "  ", warning_text("failed"), f": {clean(step.error or 'nothing was said')}")
+    load = f"loaded in {duration_words(step.load_s)}, " if step.load_s is not None else ""
+    first = f"its first step after {duration_words(step.first_s)}" if step.first_s is not None else "a whole run"
+    return Text.assemble(name, f"  {load}{first}")
 
 
 def _smallest_words(one: "Smallest") -> str:

@@ -80,8 +80,8 @@ def _how_it_went(run: RunWhole) -> Iterator[Fact]:
     if set(run.phases) != {UNNAMED_PHASE}:
         for name, seconds in run.phases.items():
             count, each = (run.measures.get(of + name) for of in (PHASE_STEPS, PHASE_STEP_TIME))
-            steps = f", {count:.0f} steps of {duration_words(each)}" if count is not None and each is not None else ""
-            yield "phase", f"{clean(name)}: {duration_words(seconds)}{steps}"
+            stepped = f", {count:.0f} steps of {duration_words(each)}" if count is not None and each is not None else ""
+            yield "phase", f"{clean(name)}: {duration_words(seconds)}{stepped}"
 
 
 def _what_came_of_it(run: RunWhole) -> Iterator[Fact]:

@@ -29,12 +29,16 @@ from unvek.core.plan.runners import (
     Template,
     ValuePattern,
 )
+from unvek.core.plan.script_sight import TAKES, sight_of
 
 MOST_RETRIES = 100
 METHODS = ("POST", "GET", "PUT")
 HEADER_NAME = re.compile(r"[!#$%&'*+.^_`|~0-9A-Za-z-]+")
 VARIABLE_NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]*")
 PORT = "port"
+
+
+SCRIPT_WANTED = 'the name of a Python file with load() and run(), such as "painter.py"'
 
 
 def read_runners(table: Table, folder: Path) -> Mapping[str, Runner]:
@@ -54,13 +58,39 @@ def _read_runner(name: str, entry: Table, folder: Path) -> Runner:
 
 
 def _read_python(name: str, entry: Table, folder: Path) -> PythonRunner:
+    script = entry.file("script", SCRIPT_WANTED)
+    python = entry.program("python", default=sys.executable)
+    _check_script(entry, script, is_ours=python == sys.executable)
     return PythonRunner(
         name=name,
-        script=entry.file("script", 'the name of a Python file with load() and run(), such as "painter.py"'),
-        python=entry.program("python", default=sys.executable),
+        script=script,
+        python=python,
         environment=entry.named_texts("environment"),
         secrets=read_secrets(entry),
     )
+
+
+def _check_script(entry: Table, script: Path, is_ours: bool) -> None:
+    """Look at a script without running it; one for another interpreter may be written in another Python."""
+    if not script.is_file():
+        return  # a problem by now
+    try:
+        sight = sight_of(script)
+    except SyntaxError as error:
+        if is_ours:
+            entry.problem("script", f"{script.name}:{error.lineno}: {error.msg}", "a Python file")
+        return
+    except (OSError, ValueError) as error:
+        entry.problem("script", f"{shown(script.name)}: {error}", SCRIPT_WANTED)
+        return
+    for name, takes in TAKES.items():
+        call = f"{name}({', '.join(takes)})"
+        function = sight.functions.get(name)
+        if sight.is_missing(name):
+            entry.problem("script", f"{script.name} has no {call}", f"a function {call}, which Unvek calls")
+        elif function is not None and (function.is_async or not function.takes(len(takes))):
+            found = "an async function" if function.is_async else f"a function {name} with other parameters"
+            entry.problem("script", f"{script.name}:{function.line}: {found}", f"{call}, with {len(takes)} to be given")
 
 
 def _read_command(name: str, entry: Table, folder: Path) -> CommandRunner:

@@ -58,10 +58,14 @@ class Bench:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Assignment:
-    """What is to be made: a plan's runs, of these files, and what is left of them; or mere trials of a setting."""
+    """What is to be made: a plan's runs, of these files, and what is left of them; or mere trials of a setting.
+
+    one_step: each run is broken off after its first step or token.
+    """
 
     plan: Plan
     sources: Sources
     remaining: Remaining
     trial: bool = False
+    one_step: bool = False
     varied: Mapping[str, Any] = field(default_factory=dict)

@@ -4,6 +4,7 @@ The order of things, the replacing of a process that died and the telling of the
 every kind of runner; what happens within one process is a Launch's.
 """
 
+from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
@@ -16,6 +17,7 @@ from unvek.core.plan.cells import Cell, order_of_round
 from unvek.core.plan.model import Plan, Variant
 from unvek.core.rig.telemetry import LOOK_EVERY_S
 from unvek.core.run.engine.bench import Assignment, Bench
+from unvek.core.run.engine.failing import LAUNCHES, Failing
 from unvek.core.run.engine.launch import Launch, LoadError
 from unvek.core.run.engine.limits import Outcome
 from unvek.core.run.events.record import (
@@ -89,6 +91,7 @@ class Engine:
         self._remaining = assignment.remaining
         self._load_errors: dict[str, list[LoadError]] = {}
         self._given_up: set[str] = set()
+        self._failing: dict[str, Failing] = defaultdict(Failing)
         self._sieve = Sieve(self._plan.measures, bench.most_bytes)
         self._again: set[tuple[Slot, bool]] = set()  # runs that were ended from outside, and are made again once
         self.told: dict[tuple[str, str], str] = {}  # what is to be said of what runs told, each thing once
@@ -105,10 +108,13 @@ class Engine:
     def _make_group(self, runs: list[PendingRun]) -> None:
         """Make the runs of one variant in one round: in one launch, if nothing goes wrong."""
         variant, round_number = runs[0].cell.variant, runs[0].slot.round
-        warmups = self._plan.schedule.warmups
+        warmups, cells = self._plan.schedule.warmups, len({run.cell.key for run in runs})
         while runs and not self._interruption.no_more():
             if len(self._load_errors.get(variant.name, ())) >= LOAD_TRIES:
                 self._give_up(variant, round_number, runs)
+                return
+            if self._failing[variant.name].is_hopeless(cells):
+                self._leave_out(variant, round_number, runs)
                 return
             self._remaining.launch_begins(variant.name)
             launch = self._open(variant, round_number)
@@ -182,6 +188,14 @@ class Engine:
             self._given_up.add(variant.name)
             self._keep_unmade(launch, runs.pop(0), Outcome(status, error))
 
+    def _leave_out(self, variant: Variant, round_number: int, runs: list[PendingRun]) -> None:
+        """File the runs of a variant as skipped of which every run in two launches has failed alike."""
+        error = f"left out: every run of {variant.name} in {LAUNCHES} launches {self._failing[variant.name].error}"
+        launch = self._open(variant, round_number)
+        self._bench.keeper.describe_launch(launch.number, None, error, LaunchAbout())
+        while runs:
+            self._keep_unmade(launch, runs.pop(0), Outcome(SKIPPED, error))
+
     def _make_run(self, launch: Launch, run: PendingRun, warm_up: bool) -> bool:
         """Make a run and keep it; whether it is to be made again."""
         launch.place += 1
@@ -222,6 +236,7 @@ class Engine:
         record = replace(record, log_tail=launch.log.tail(), machine=launch.machine(), forecast=forecast)
         record = with_model_memory(record, launch.memory_before_bytes)
         self._keep(record, taken.files)
+        self._failing[cell.variant.name].take(launch.number, cell.key, record.status, record.error)
         if outcome.status == FINISHED and progress.time_s is not None:
             time_s = progress.time_s
             self._bench.forecaster.learn(cell.key, cell.variant.name, recording.steps, time_s, cold=launch.place == 1)
@@ -231,7 +246,7 @@ class Engine:
     def _followed(self, launch: Launch, cell: Cell, out: MakingFolder, recording: Recording) -> Outcome:
         """Have a run made. What goes wrong on this side of it ends it, and no other."""
         try:
-            return launch.make_run(cell, out, recording)
+            return launch.make_run(cell, out, recording, self._assignment.one_step)
         except (UnvekError, OSError):
             raise  # of the disk: nothing could be kept any more
         except Exception as error:

@@ -122,13 +122,13 @@ class Launch:
                 process.stop(0)
                 raise LoadError(replace(outcome, error=f"{outcome.error}, while loading"))
 
-    def make_run(self, cell: Cell, out: MakingFolder, recording: Recording) -> Outcome:
+    def make_run(self, cell: Cell, out: MakingFolder, recording: Recording, one_step: bool = False) -> Outcome:
         """Have a run made; it ends by itself, or is ended when it reaches a limit or the user asks."""
         process = self._process
         assert process is not None, "only a started launch makes runs"
         self.log.mark()
         dropped = process.dropped_lines()
-        watch = LimitsWatch(self.variant.limits, out)
+        watch = LimitsWatch(self.variant.limits, out, one_step)
         if process.pid is not None:
             watch.note(self._attend(process).begin())
         process.ask_to_run(cell, out)

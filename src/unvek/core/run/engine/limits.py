@@ -9,11 +9,12 @@ from unvek.core.plan.model import Limits
 from unvek.core.rig.telemetry import LOOK_EVERY_S, Look
 from unvek.core.run.engine.looping import LoopWatch
 from unvek.core.run.events.event import Event
-from unvek.core.run.events.record import LOOPING, OUT_OF_MEMORY, OVER_LIMIT, STALLED, TIMED_OUT
+from unvek.core.run.events.record import LOOPING, OUT_OF_MEMORY, OVER_LIMIT, SKIPPED, STALLED, TIMED_OUT
 from unvek.core.run.outputs_room import MakingFolder
 from unvek.core.units import bytes_words
 
 SIZED_EVERY_S = 0.5  # how often what a run has written is summed up
+STEPPED = "broken off after its first step"
 SHORTEST_WAIT_S = 0.002
 SOONEST_LOOK_S = 0.02  # how often memory that rises quickly is looked at
 
@@ -34,7 +35,9 @@ class Outcome:
 class LimitsWatch:
     """Holds one run to its limits. It is told of every event and every look, and asked in between."""
 
-    def __init__(self, limits: Limits, out: MakingFolder | None):
+    def __init__(self, limits: Limits, out: MakingFolder | None, one_step: bool = False):
+        """one_step: the run is to end after its first step or token."""
+        self._one_step, self._has_stepped = one_step, False
         self._limits = limits
         self._out = out
         self._began_s = self._heard_s = self._sized_s = self._looked_s = monotonic()
@@ -51,6 +54,7 @@ class LimitsWatch:
             self._heard_s = monotonic()
         for event in events:
             kind = event.kind
+            self._has_stepped = self._has_stepped or kind in ("step", "token")
             if kind == "token":
                 self._take_token(event.fields)
             elif kind == "text":
@@ -100,6 +104,8 @@ class LimitsWatch:
     def reached(self) -> Outcome | None:
         """Return how the run is to end, where a limit is reached."""
         limits, now_s = self._limits, monotonic()
+        if self._one_step and self._has_stepped:
+            return Outcome(SKIPPED, STEPPED)
         if now_s - self._sized_s >= SIZED_EVERY_S:
             self._size_files(now_s)
         over = self._gone_over()
