@@ -109,7 +109,7 @@ class TheProbe(ProjectTest):
 
     def test_threads_may_report_side_by_side_and_forked_children_not_at_all(self):
         run = self.made_by("threads")
-        self.assertEqual((run["steps"], run["measures"]), (20000, {}))
+        self.assertEqual((run["steps"], run["measurements"]), (20000, []))
 
     def test_stamps_are_taken_beside_the_model(self):
         run = self.made_by("stamps")
@@ -125,7 +125,10 @@ class TheProbe(ProjectTest):
 
     def test_a_number_that_is_none_is_refused_and_the_run_goes_on(self):
         run = self.made_by("no-number")
-        self.assertEqual((run["faults"], run["measures"]), ([["refused", "x nan: no finite number"]], {"y": 1.0}))
+        self.assertEqual(
+            (run["faults"], {one["name"]: one["value"] for one in run["measurements"]}),
+            ([["refused", "x nan: no finite number"]], {"y": 1.0}),
+        )
 
     def test_scripts_can_import_their_neighbours_and_find_their_files(self):
         self.assertEqual(self.made_by("neighbours")["text"], "helloWORD")

@@ -13,7 +13,7 @@ from unvek.core.evidence.held import HeldAgainst
 from unvek.core.evidence.measurements import Measurements
 from unvek.core.logbook.measure_names import MeasureNames
 from unvek.core.logbook.rows import DefinitionRow, behind_measures
-from unvek.core.measures.catalogue import BUILT_IN, LOAD, PHASE_STEP_TIME, PHASE_STEPS, PHASE_TIME, built_in, is_ours
+from unvek.core.measures.catalogue import BUILT_IN, LOAD, MODEL_MEMORY, PEAK_MEMORY, PHASE_STEP_TIME, PHASE_STEPS, PHASE_TIME, built_in, is_ours
 from unvek.core.measures.definition import Measure
 from unvek.core.measures.kind import NUMBERS, OTHER_SEEDS, REFERENCE, Kind
 from unvek.core.measures.kinds import KINDS
@@ -184,6 +184,11 @@ class Values:
         if name in COLUMNS:
             values = runs.rows.numbers(COLUMNS[name]).copy()
             values[runs.cold] = np.nan
+        elif name == MODEL_MEMORY:
+            abouts = {number: launch.about for number, launch in runs.launches.items()}
+            before = [abouts[number].memory_before_bytes for number in runs.launch.tolist()]
+            added = self.of(PEAK_MEMORY) - np.array(before, np.float64)
+            values = np.where(added > 0, added, np.nan)
         elif name == LOAD:
             loads_s = {number: launch.load_s for number, launch in runs.launches.items()}
             values = np.array([loads_s[number] for number in runs.launch.tolist()], np.float64)

@@ -132,7 +132,7 @@ class ChatShaped(Servers):
             self.assertEqual((measures["input.tokens"], measures["input.cached"]), (40, 8))
             self.assertEqual(measures["output.reasoning.tokens"], 3)
             self.assertAlmostEqual(measures["rate.input"], 32 / run["first_s"])
-            self.assertGreaterEqual(run["phases"]["reasoning"], 0.02)
+            self.assertGreater(run["phases"]["reasoning"], 0)
             self.assertEqual(set(run["phases"]), {"start", "reasoning", "answer"})
         with self.subTest("what is shown"):
             (request,) = run["requests"]

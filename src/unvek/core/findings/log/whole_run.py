@@ -11,8 +11,9 @@ from unvek.core.held_folder import open_plain
 from unvek.core.logbook.measure_names import MeasureNames
 from unvek.core.logbook.packing import unpack_floats
 from unvek.core.logbook.plan_record import PlanOnRecord, plain
-from unvek.core.logbook.rows import KeptRun, OutputRow, RunDetails
+from unvek.core.logbook.rows import KeptRun, LaunchRow, OutputRow, RunDetails, behind_measures
 from unvek.core.logbook.store import Logbook
+from unvek.core.measures.catalogue import LOAD, MODEL_MEMORY, PHASE_TIME
 from unvek.core.measures.points import POINT_WORDS
 from unvek.core.plan.model import Plan, Task
 from unvek.core.run.events.record import LaunchAbout
@@ -102,7 +103,10 @@ def whole_run(logbook: Logbook, number: int) -> RunWhole:
         load_s=launch.load_s,
         step_times_s=unpack_floats(details.step_times_s),
         phases=details.phases_s,
-        measures={one.name: one.value for one in measurements if one.shown and one.name not in points},
+        measures={
+            **_built_in(run, launch, details),
+            **{one.name: one.value for one in measurements if one.shown and one.name not in points},
+        },
         measurements=measurements,
         expected=_expected(record.task(run.task) if record is not None else None, measurements, points),
         faults=details.faults,
@@ -122,6 +126,16 @@ def whole_run(logbook: Logbook, number: int) -> RunWhole:
         piece_times_s=unpack_floats(details.piece_times_s),
         requests=tuple(plain(request) for request in details.requests),
     )
+
+
+def _built_in(run: KeptRun, launch: LaunchRow, details: RunDetails) -> dict[str, float]:
+    """Return what Unvek itself measures of every run, by its names, as far as it is known."""
+    values = {name: getattr(run, field) for name, field in behind_measures().items()}
+    values |= {LOAD: launch.load_s, **{PHASE_TIME + name: seconds for name, seconds in details.phases_s.items()}}
+    before, peak = launch.about.memory_before_bytes, run.memory_peak_bytes
+    if before is not None and peak is not None and peak > before:
+        values[MODEL_MEMORY] = peak - before
+    return {name: value for name, value in values.items() if value is not None}
 
 
 def _points(plan: Plan | None, measurements: Sequence[MeasurementFound]) -> dict[str, int]:

@@ -34,7 +34,6 @@ from unvek.core.run.events.record import (
     RunRecord,
     RunStart,
     Slot,
-    with_model_memory,
 )
 from unvek.core.run.events.recording import Recording
 from unvek.core.run.events.sieve import REFUSED, Sieve
@@ -173,6 +172,7 @@ class Engine:
             packages=launch.loaded.get("versions"),
             modules=launch.loaded.get("modules"),
             threads=launch.loaded.get("threads"),
+            memory_before_bytes=launch.memory_before_bytes,
             log_tail=launch.log.tail() if error else "",
         )
         self._bench.keeper.describe_launch(launch.number, launch.load_s, error, about)
@@ -234,7 +234,6 @@ class Engine:
         start = replace(start, started_at=_started_at(progress.time_s))
         record = self._record(launch, run, start, outcome, progress)
         record = replace(record, log_tail=launch.log.tail(), machine=launch.machine(), forecast=forecast)
-        record = with_model_memory(record, launch.memory_before_bytes)
         self._keep(record, taken.files)
         self._failing[cell.variant.name].take(launch.number, cell.key, record.status, record.error)
         if outcome.status == FINISHED and progress.time_s is not None:

@@ -1,10 +1,10 @@
 """A run, whole, as it is handed on to be kept; and the words for how a run may end."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import Any
 
-from unvek.core.measures.catalogue import MODEL_MEMORY, measured_definition
+from unvek.core.measures.catalogue import measured_definition
 from unvek.core.measures.definition import BY_HAND as BY_HAND
 from unvek.core.measures.definition import IMPORTED as IMPORTED
 from unvek.core.measures.definition import MEASURED as MEASURED
@@ -140,13 +140,17 @@ class Provenance:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class LaunchAbout:
-    """What a launch's process is: versions of its packages, digests of its script's modules, settings of threads."""
+    """What a launch's process is: versions of its packages, digests of its script's modules, settings of threads.
+
+    memory_before_bytes is what it held before the model was loaded.
+    """
 
     command: tuple[str, ...] | None = None
     python: str | None = None
     packages: Mapping[str, str | None] | None = None
     modules: Mapping[str, str | None] | None = None
     threads: Mapping[str, str | None] | None = None
+    memory_before_bytes: int | None = None
     log_tail: str = ""
 
 
@@ -174,15 +178,6 @@ class RunRecord:
     def memory_device_bytes(self) -> int | None:
         """The most that was held on accelerators, as the script or the accelerators said."""
         return _larger(self.progress.memory_device_bytes, self.machine.get("device_memory_peak_bytes"))
-
-
-def with_model_memory(record: RunRecord, before_bytes: int | None) -> RunRecord:
-    """Return the record with what the model added to what its process held before, where both are known."""
-    peak = record.memory_peak_bytes
-    if before_bytes is None or peak is None or peak <= before_bytes:
-        return record
-    value = Value(name=MODEL_MEMORY, number=float(peak - before_bytes), unit="B", origin=MEASURED, ours=True)
-    return replace(record, progress=replace(record.progress, values=(*record.progress.values, value)))
 
 
 def _larger(a: int | None, b: int | None) -> int | None:
