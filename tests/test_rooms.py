@@ -12,7 +12,7 @@ import unvek
 SOURCE = Path(unvek.__file__).parent
 # Every folder, from the ground up. A new one is put where it belongs, or the first test fails.
 ROOMS = (
-    "probe", "core", "core/stats", "core/stats/over_launches", "core/stats/over_tasks", "core/stats/conclusions", "core/measures", "core/plan", "core/plan/reading", "core/rig", "core/ask",
+    "probe", "core", "core/stats", "core/stats/over_launches", "core/stats/over_tasks", "core/stats/conclusions", "core/measures", "core/plan", "core/plan/reading", "core/rig", "core/ask", "core/drafting",
     "core/run", "core/run/events", "core/run/journal", "core/run/processes", "core/run/engine", "core/run/runners", "core/run/runners/asker",
     "core/logbook/upgrades", "core/logbook", "core/exchange", "core/evidence/outputs", "core/evidence",
     "core/findings", "core/findings/log", "core/findings/audit", "core/findings/comparison", "core/findings/curve", "core/findings/tradeoff", "core/findings/output_sheet",

@@ -14,6 +14,7 @@ from unvek.cli import COMMANDS
 
 # What each command that is called elsewhere is asked here, on a plan with runs.
 ASKED = {
+    "init": ("init", "script", "model.py", "--in", "drafted"),
     "rig": ("rig", "--as", "json"),
     "check": ("check",),
     "log": ("log",),
@@ -36,7 +37,8 @@ LEARNED = (("--help",), ("run", "--help"), ("compare", "--help"))
 LARGE = ("numpy", "scipy", "pandas", "matplotlib", "pyarrow", "sqlalchemy", "rich", "PIL", "psutil", "httpx", "uvloop")
 DRAWS, KEEPS, WATCHES = {"rich"}, {"sqlalchemy"}, {"psutil"}
 COMPUTES, LOOKS_AT_PICTURES = {"numpy"}, {"PIL"}
-USES = {
+USES: dict[str, set[str]] = {
+    "init": set(),
     "rig": DRAWS | WATCHES,
     "check": DRAWS | KEEPS | WATCHES | COMPUTES,  # which runs are there already, and what they say of such a plan
     "log": DRAWS | KEEPS,

@@ -12,6 +12,7 @@ from unvek import __version__
 # Each command with its one line, so that the list of commands needs none of them imported.
 COMMANDS = {
     "demo": "Lay out the demo project, run it, show what came out.",
+    "init": "Write a first plan, from a script, weights, a program or a server.",
     "rig": "Show this machine, its fingerprint, and how quiet it is.",
     "check": "Say every error in a plan, and the runs it would make.",
     "try": "Try one variant on one prompt, now.",

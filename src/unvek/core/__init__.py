@@ -7,6 +7,7 @@
     plan/       a TOML file -> a checked Plan -> the runs to make
     rig/        the machine that they are made on: facts, telemetry, accelerators
     ask/        one request over HTTP -> the pieces of its answer
+    drafting/   a script, weights, a program, a server -> a first plan
     run/        a Plan -> events from beside the model -> runs
     logbook/    runs, outputs and measures, kept safely
     exchange/   a logbook's runs -> tables in files, and timings from elsewhere back in

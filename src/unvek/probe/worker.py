@@ -166,7 +166,8 @@ def in_its_place(said: str, error: BaseException, folder: Path) -> str:
     own = [frame for frame in traceback.extract_tb(error.__traceback__) if Path(frame.filename).parent == folder]
     if not own:
         return said
-    line = "  in: %s" % own[-1].line[:LONGEST_LINE] if own[-1].line else ""
+    line = own[-1].line or ""  # what the script raises itself says all that there is
+    line = "" if not line or line.startswith("raise ") else "  in: %s" % line[:LONGEST_LINE]
     return "%s:%s: %s%s" % (Path(own[-1].filename).name, own[-1].lineno, said, line)
 
 

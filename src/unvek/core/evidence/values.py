@@ -13,7 +13,17 @@ from unvek.core.evidence.held import HeldAgainst
 from unvek.core.evidence.measurements import Measurements
 from unvek.core.logbook.measure_names import MeasureNames
 from unvek.core.logbook.rows import DefinitionRow, behind_measures
-from unvek.core.measures.catalogue import BUILT_IN, LOAD, MODEL_MEMORY, PEAK_MEMORY, PHASE_STEP_TIME, PHASE_STEPS, PHASE_TIME, built_in, is_ours
+from unvek.core.measures.catalogue import (
+    BUILT_IN,
+    LOAD,
+    MODEL_MEMORY,
+    PEAK_MEMORY,
+    PHASE_STEP_TIME,
+    PHASE_STEPS,
+    PHASE_TIME,
+    built_in,
+    is_ours,
+)
 from unvek.core.measures.definition import Measure
 from unvek.core.measures.kind import NUMBERS, OTHER_SEEDS, REFERENCE, Kind
 from unvek.core.measures.kinds import KINDS
