@@ -35,14 +35,28 @@ def _checked_name(ctx: click.Context, option: click.Parameter, given: str | None
 name_option = click.option(
     "--name", metavar="NAME", callback=_checked_name, help="What this session is to be called; a time of day if not."
 )
-as_option = click.option(
-    "--as",
-    "how",
-    type=click.Choice(["table", "json", "csv", "markdown"]),
-    default="table",
-    show_default=True,
-    help="The form of the result.",
-)
+
+
+def _set_width(ctx: click.Context, option: click.Parameter, width: int | None) -> None:
+    """Have what is shown by this command be so wide."""
+    if width is not None:
+        from unvek.show.terminal.console import WIDTH
+
+        WIDTH.append(width)
+        ctx.call_on_close(WIDTH.pop)
+
+
+def as_option(command: Command) -> Command:
+    """Add --as and --width, which say in which form, and how wide, a result is shown."""
+    width = click.option(
+        "--width", type=click.IntRange(60, 1000), metavar="COLUMNS", expose_value=False, callback=_set_width,
+        help="How wide a table may be; the window's width, or COLUMNS, or 120, if not given.",
+    )  # fmt: skip
+    form = click.option(
+        "--as", "how", type=click.Choice(["table", "json", "csv", "markdown"]), default="table", show_default=True,
+        help="The form of the result.",
+    )  # fmt: skip
+    return form(width(command))
 
 
 def selection_options(command: Command) -> Command:

@@ -131,18 +131,31 @@ class Probe:
             self._ring.put(b'{"event":"text","at_ns":%d,"text":%s}\n' % (at_ns, _json(piece)))
 
     def output(self, content: Union[str, "os.PathLike[str]", bytes], name: Optional[str] = None) -> None:
-        """Hand in a result: a file (one outside the job's `out` folder is copied into it), or bytes to be saved."""
+        """Hand in a result: a file, or bytes to be saved. A file outside the job's `out` folder is copied into it.
+
+        A relative name is looked for in that folder first, then where the script runs.
+        """
         at_ns = self._stamp()
         self._outputs += 1
         if isinstance(content, (bytes, bytearray, memoryview)):
             target = self._out / Path(name or "output-%d.bin" % self._outputs).name
             target.write_bytes(content)
         else:
-            source = Path(content)
+            source = self._found(Path(content))
             target = self._out / Path(name or source.name).name
             if source.resolve() != target.resolve():
                 shutil.copyfile(str(source), str(target))
         self._ring.put(b'{"event":"output","at_ns":%d,"name":%s}\n' % (at_ns, _json(target.name)))
+
+    def _found(self, path: Path) -> Path:
+        if path.is_absolute():
+            return path
+        for place in (self._out, Path.cwd()):
+            if (place / path).exists():
+                return place / path
+        raise FileNotFoundError(
+            "probe.output(%r): there is no such file in job.out (%s), nor in %s" % (str(path), self._out, Path.cwd())
+        )
 
     def value(self, name: str, number: float, unit: str = "") -> None:
         """A named number about this run; it becomes a measure. One that is not finite is refused, and noted so."""

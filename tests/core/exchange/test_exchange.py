@@ -31,6 +31,25 @@ def timings(rounds: int = 4) -> str:
 
 
 class Importing(ProjectTest):
+    def test_times_may_be_written_as_people_write_them(self):
+        for written, seconds in (
+            ("31", 31),
+            ("0:31", 31),
+            ("12:03.5", 723.5),
+            ("1:02:03", 3723),
+            ("1 min 2 s", 62),
+            ("200ms", 0.2),
+        ):
+            with self.subTest(written):
+                self.write("other.csv", f"variant,time_s\nslow,{written}\n")
+                self.unvek("import", "other.csv", "--here", "--logbook", written.replace(":", "-"))
+                (row,) = self.result("log", "--logbook", written.replace(":", "-"))["rows"]
+                self.assertAlmostEqual(row["time_s"], seconds)
+        for written in ("x:1", "1:2:3:4", "1 min 2", "1 minx", "-0:31", "1 s 2 fortnights"):
+            with self.subTest(written):
+                self.write("other.csv", f"variant,time_s\nslow,{written}\n")
+                self.assertIn("column time_s", self.unvek("import", "other.csv", "--here", expect=2).stderr)
+
     def test_timings_from_elsewhere_go_through_the_same_statistics(self):
         self.write("runs.csv", timings())
         done = self.unvek("import", "runs.csv")

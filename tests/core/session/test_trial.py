@@ -13,6 +13,9 @@ class Trials(ProjectTest):
         self.write_plan(SLOW, QUICK, task(), rounds=2)
         found = self.result("try", "--variant", "quick", "--set", "steps=5", "--prompt", "another", "--seeds", "1..2,7")
         self.assertEqual((found["variant"], found["prompt"], found["settings"]["steps"]), ("quick", "another", 5))
+        self.assertEqual(
+            found["task"], "own-prompt", "nothing that is known of the plan's task holds of another prompt"
+        )
         self.assertEqual([(row["seed"], row["status"], row["steps"]) for row in found["rows"]],
                          [(seed, "finished", 5) for seed in (1, 2, 7)])  # fmt: skip
         self.assertEqual(self.log(), [])
@@ -39,6 +42,17 @@ class Trials(ProjectTest):
         text = self.unvek("try").stdout
         self.assertRegex(text, r"4 tokens, the first after .*, then [\d.]+ a second")
         self.assertIn("Simulated", text)
+
+    def test_a_text_of_many_empty_lines_and_a_long_prompt_are_folded(self):
+        script = (
+            "def load(v): pass\ndef run(m, j, p):\n    p.text('\\n' * 9 + 'first' + '\\n' * 9 + 'last' + '\\n' * 9)\n"
+        )
+        self.write("model.py", script)
+        self.write_plan(SLOW, task(prompt="word " * 5000))
+        lines = [line.strip() for line in self.unvek("try").stdout.splitlines()]
+        self.assertEqual(lines[lines.index("first") : lines.index("last") + 2], ["first", "", "last", ""])
+        self.assertLess(len(lines), 30)
+        self.assertIn("characters more", " ".join(lines))
 
     def test_what_can_not_be_tried_is_told(self):
         plan = read_plan(self.write_plan(SLOW, variant("bad", do="raise"), task()))

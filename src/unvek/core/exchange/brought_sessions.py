@@ -11,6 +11,7 @@ from unvek.core.logbook import tables
 from unvek.core.logbook.rows import LaunchRow, SessionRow
 from unvek.core.logbook.store import Logbook, add_session, as_columns, next_number, note_rig, now
 from unvek.core.rig.facts import elsewhere
+from unvek.core.run.events.record import LaunchAbout
 
 IMPORT = "import"  # what a session was made by
 Rig = tuple[str, Mapping[str, Any]]  # fingerprint and facts
@@ -108,6 +109,7 @@ class Launches:
             launch = LaunchRow(
                 number=number, id=identity or new_id(), session=session.number, variant=variant, round=round_number,
                 rig=rig, started_at=run.beside.get("started") or now(), load_s=run.load_s,
+                about=LaunchAbout(memory_before_bytes=run.before_bytes),
             )  # fmt: skip
             self._connection.execute(tables.launches.insert(), as_columns(launch))
             self._by_id[launch.id] = number

@@ -6,6 +6,7 @@ where it was made, and its measures, each with what it is and how it was come by
 
 import json
 import math
+import re
 from collections import Counter
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, fields
@@ -15,13 +16,13 @@ from typing import Any, get_type_hints
 from unvek.core.ids import is_id
 from unvek.core.logbook.plan_record import typed
 from unvek.core.logbook.rows import KeptRun, behind_measures
-from unvek.core.measures.catalogue import LOAD
+from unvek.core.measures.catalogue import LOAD, MODEL_MEMORY, PEAK_MEMORY
 from unvek.core.measures.definition import LESS, MORE, ORIGINS, SUMMED_UP, Definition
 from unvek.core.plan.model import FORMS
 from unvek.core.plan.names import LARGEST_SEED, NAME_WORDS, is_name
 from unvek.core.plan.reading.quoting import nearest_words
 from unvek.core.run.events.record import FINISHED, IMPORTED, MEASURED, SOURCES, STATUSES
-from unvek.core.units import LARGEST_NUMBER, LONGEST_S, SHORTEST_S, SMALLEST_NUMBER, is_0_or_within
+from unvek.core.units import LARGEST_NUMBER, LONGEST_S, SHORTEST_S, SMALLEST_NUMBER, is_0_or_within, parse_duration
 
 NEEDED = ("variant", "time_s")
 PASSED_OVER = ("run", "launch")  # numbers that mean something in the logbook only from which they came
@@ -78,12 +79,14 @@ class BroughtRun:
     """A run as a row tells it: the values of the columns that are given, by their names.
 
     own are fields of the run's row in a logbook, the built-in measures that stand behind some of them among these.
+    before_bytes is what its process held before the model was loaded, as the model's memory and the peak tell.
     """
 
     own: Mapping[str, Any]
     beside: Mapping[str, Any]
     measures: Mapping[str, BroughtMeasure]
     load_s: float | None
+    before_bytes: int | None = None
 
     def is_told_by(self, other: "BroughtRun") -> bool:
         """Whether everything that this one says is said by another, but for what people did with the run."""
@@ -155,14 +158,17 @@ def brought_run(row: Mapping[str, Any]) -> BroughtRun:
     load_s = parts.pop(LOAD, {}).get(MEASURE)
     if load_s is not None:
         load_s = _seconds(MEASURE + LOAD, load_s)
+    model_bytes = parts.pop(MODEL_MEMORY, {}).get(MEASURE)
     for name in [name for name in parts if name in _COLUMNS]:
         value, column = parts.pop(name).get(MEASURE), _COLUMNS[name]
         if value is not None:
             is_whole = _HINTS[column] in (int, int | None)
             own[column] = _whole(MEASURE + name, round(value)) if is_whole else _amount(MEASURE + name, value)
+    peak = own.get(_COLUMNS[PEAK_MEMORY])
     return BroughtRun(
-        own=own, beside=beside, measures={name: _measure(of) for name, of in parts.items()}, load_s=load_s
-    )
+        own=own, beside=beside, measures={name: _measure(of) for name, of in parts.items()}, load_s=load_s,
+        before_bytes=max(0, int(peak - model_bytes)) if peak is not None and model_bytes is not None else None,
+    )  # fmt: skip
 
 
 def _measure(parts: Mapping[str, Any]) -> BroughtMeasure:
@@ -234,7 +240,24 @@ def _from_0(what: str, least: float, most: float) -> Callable[[str, Any], float]
     return read
 
 
-_seconds = _from_0("seconds", SHORTEST_S, LONGEST_S)
+_plain_seconds = _from_0("seconds", SHORTEST_S, LONGEST_S)
+CLOCK = re.compile(r"(?:(\d{1,4}):)?(\d{1,3}):(\d{1,2}(?:\.\d+)?)")  # 0:31, 1:02:03.5
+PARTS = re.compile(r"\s*([\d.]+\s*[a-zµ]+)", re.IGNORECASE)  # 1 min 2 s
+
+
+def _seconds(column: str, value: Any) -> float:
+    """Seconds, as a number or as people write them: 31, 0:31, 1:02:03, 31 s, 1 min 2 s."""
+    if isinstance(value, str) and (clock := CLOCK.fullmatch(value.strip())) is not None:
+        hours, minutes, seconds = (float(part or 0) for part in clock.groups())
+        return _plain_seconds(column, 3600 * hours + 60 * minutes + seconds)
+    if isinstance(value, str) and PARTS.match(value) and not PARTS.sub("", value).strip():
+        try:
+            return _plain_seconds(column, sum(parse_duration(part) for part in PARTS.findall(value)))
+        except ValueError as error:
+            raise CellError(column, value, 'seconds, such as 31, "0:31" or "1 min 2 s"') from error
+    return _plain_seconds(column, value)
+
+
 _amount = _from_0("an amount", SMALLEST_NUMBER, LARGEST_NUMBER)
 _whole = _whole_from(0)
 

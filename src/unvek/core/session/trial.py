@@ -24,6 +24,7 @@ from unvek.core.session.workplace import RunOptions, workplace
 
 Named = TypeVar("Named", Variant, Task)
 MOST_SEEDS = 1000
+OWN_PROMPT = "own-prompt"  # what the task of a prompt is called that the plan does not have
 TRY = "try"  # what a session was made by
 
 
@@ -125,7 +126,8 @@ def _small_plan(plan: Plan, wanted: TrialOptions) -> Plan:
     """Return the plan with one variant, one task and one run a seed."""
     variant = _chosen("variant", wanted.variant or plan.reference, {v.name: v for v in plan.variants})
     task = _chosen("task", wanted.task or plan.tasks[0].name, {t.name: t for t in plan.tasks})
-    prompt = task.prompt if wanted.prompt is None else wanted.prompt
+    if wanted.prompt is not None:  # nothing that is known of the plan's task holds of another prompt
+        task = replace(task, name=OWN_PROMPT, prompt=wanted.prompt, wanted=(), expect=(), facts={})
     wrong = load_problem(wanted.settings)
     if wrong is not None:
         raise InputError(wrong)
@@ -137,7 +139,7 @@ def _small_plan(plan: Plan, wanted: TrialOptions) -> Plan:
         reference=variant.name,
         schedule=Schedule(rounds=1, repeats=1, warmups=0),
         variants=(replace(variant, settings=MappingProxyType({**variant.settings, **wanted.settings})),),
-        tasks=(replace(task, prompt=prompt, wordings=(), seeds=wanted.seeds or task.seeds[:1]),),
+        tasks=(replace(task, wordings=(), seeds=wanted.seeds or task.seeds[:1]),),
         vary={name: (wanted.settings.get(name, values[0]),) for name, values in varied.items()},
     )
 

@@ -12,7 +12,7 @@ from unvek.core.digits import column_scale
 from unvek.core.findings.comparison.comparison import FOR_LENGTHS
 from unvek.core.findings.comparison.digits import AS_SPEED, digits_of, ratio_as_said
 from unvek.core.findings.comparison.found import Comparison
-from unvek.core.measures.catalogue import MODEL_MEMORY, PEAK_MEMORY, PHASE_STEP_TIME, TIME
+from unvek.core.measures.catalogue import LOAD, MODEL_MEMORY, PEAK_MEMORY, PHASE_STEP_TIME, TIME
 from unvek.core.plain_text import clean
 from unvek.core.rig.facts import has_simulated
 from unvek.core.units import counted, drift_words
@@ -31,6 +31,8 @@ from unvek.show.terminal.grid import Column, StripColumn, print_grid
 from unvek.show.terminal.heads import HEADS, KEPT, STREAMED, head_of
 from unvek.show.terminal.measure_strips import MeasureStrip, measure_strips
 from unvek.show.terminal.views import View
+
+NEVER_LEAVES = 100  # of columns: the names, and what has failed
 
 
 def print_comparison(out: Console, found: Comparison, cold: bool = False) -> None:
@@ -98,7 +100,8 @@ class _Columns:
 
     def names(self) -> Column:
         return _filled(
-            Column("variant", numeric=False, keep=10), (variant_text(row.variant, row.form) for row in self._rows)
+            Column("variant", numeric=False, keep=NEVER_LEAVES),
+            (variant_text(row.variant, row.form) for row in self._rows),
         )
 
     def of_steps(self) -> list[str]:
@@ -145,7 +148,9 @@ class _Columns:
     def ratio(self, name: str) -> list[Column]:
         """The ratio to the reference with its interval; of a time how many times as fast."""
         head = "as fast as" if name in AS_SPEED else "times that of"
-        ratio, interval = Column(head, clean(self._found.reference), keep=8), Column("95 %", "", keep=5)
+        keep = 8 if name != LOAD else KEPT[LOAD] - 1
+        head = head if name != LOAD else f"loads {head}"
+        ratio, interval = Column(head, clean(self._found.reference), keep=keep), Column("95 %", "", keep=min(keep, 5))
         for row in self._rows:
             found = row.measures[name].ratio
             value, ends = (UNKNOWN, "") if found is None else ratio_figures(
@@ -198,7 +203,7 @@ class _Columns:
 
     def failures(self) -> Column:
         any_failed = any(row.failures.count for row in self._rows)
-        column = Column("failed", "runs, 95 %", numeric=False, keep=9 if any_failed else 1)
+        column = Column("failed", "runs, 95 %", numeric=False, keep=NEVER_LEAVES if any_failed else 1)
         for row in self._rows:
             failures = row.failures
             words = f"{failures.count} of {row.runs}"

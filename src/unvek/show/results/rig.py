@@ -23,13 +23,23 @@ def print_rig(out: Console, found: RigReport) -> None:
     out.print()
     quiet = found.quiet
     verdict = Text(quiet.verdict, style="bold") if quiet.verdict == QUIET else warning_text(quiet.verdict)
-    out.print(Text.assemble("This machine is ", verdict, f" right now: {quiet.spins} times the same work took "
-                            f"{duration_words(quiet.spin_s)} each,"))  # fmt: skip
-    out.print(Text(f"nine in ten within {100 * quiet.spread:.1f} % of one another, the slowest "
-                   f"{duration_words(quiet.slowest_s)}."))  # fmt: skip
+    usual, slowest = duration_words(quiet.spin_s), duration_words(quiet.slowest_s)
+    took = f" right now: the same work, done {quiet.spins} times, took {usual} as a rule and {slowest} at most."
+    out.print(Text.assemble("This machine is ", verdict, took))
+    out.print(Text(_spread_words(quiet.spread)))
     out.print(Text(f"Largest disturbance: {clean(quiet.largest)}."))
     for disturber in quiet.disturbers[1:]:
         out.print(Text(f"Also: {clean(disturber.name)} (process {disturber.pid}), {disturber.share:.2f} of a core."))
+
+
+def _spread_words(spread: float) -> str:
+    """Say how far apart nine in ten of the times lay, as a share of the usual one."""
+    if spread < 1:
+        return f"Nine in ten such times lie within a range of {100 * spread:.1f} % of that: so much may be chance."
+    return (
+        f"The slowest one in twenty took some {spread:.0f} times as long or more: something takes it again and "
+        "again, and no short run can be trusted."
+    )
 
 
 def _facts(found: RigReport) -> list[tuple[str, str]]:

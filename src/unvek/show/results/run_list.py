@@ -32,6 +32,10 @@ def print_runs(out: Console, found: RunList) -> None:
         out.print(
             faint(f"{counted(len(found.rows) + found.earlier, 'run')}; {found.left_out} others do not fit the filter.")
         )
+    if out.is_terminal:
+        newest = found.rows[-1].run
+        out.print()
+        out.print(faint(f"'unvek show {newest}' shows the newest whole; 'unvek compare' holds the variants together."))
 
 
 def run_columns(found: RunList) -> list[Column]:

@@ -26,6 +26,7 @@ PICTURE_COLUMNS, PICTURE_ROWS = 48, 24
 PICTURE_SIDE = 4 * PICTURE_COLUMNS  # pixels that are read of it
 SMALL_COLUMNS = 36  # where several stand side by side
 TEXT_LINES = 12
+PROMPT_SHOWN = 400  # characters
 GAP = 3
 
 
@@ -33,7 +34,9 @@ def print_trial(out: Console, found: Trial) -> None:
     load = f"loaded in {duration_words(found.load_s)}" if found.load_s is not None else ""
     told = ", ".join(words for words in (settings_words(found.settings), load) if words)
     out.print(variant_text(found.variant, found.form) + Text(f"  {told}", style="dim"))
-    out.print(Text(clean(found.prompt or found.task), style="dim"))
+    asked = clean(found.prompt or found.task)
+    more = len(asked) - PROMPT_SHOWN
+    out.print(faint(f"{asked[:PROMPT_SHOWN]}... {more} characters more" if more > 0 else asked))
     out.print()
     blocks = [_block(out, row, len(found.rows) > 1) for row in found.rows]
     a_row = max(1, (out.width + GAP) // (max(_width(block) for block in blocks) + GAP)) if blocks else 1
@@ -54,7 +57,7 @@ def _block(out: Console, row: TrialRun, small: bool) -> list[Text]:
     """Return the lines of one run: its picture or text, and under it seed, steps and time."""
     lines = _picture(row, SMALL_COLUMNS if small else PICTURE_COLUMNS) if out.is_terminal else []
     if row.text:  # with an empty line under it: what follows is not the model's
-        lines += [*(Text(line) for line in clean_lines(row.text)[-TEXT_LINES:]), Text()]
+        lines += [*(Text(line) for line in _folded(clean_lines(row.text))[-TEXT_LINES:]), Text()]
     if row.status != FINISHED:
         lines.append(warning_text(f"seed {row.seed}: {row.status}"))
         lines.append(Text(clean(row.error or ""))[: out.width])
@@ -68,6 +71,12 @@ def _block(out: Console, row: TrialRun, small: bool) -> list[Text]:
     if row.output is not None and not out.is_terminal:
         lines.append(faint(clean(row.output)))
     return lines
+
+
+def _folded(lines: list[str]) -> list[str]:
+    """Return lines of a text with one empty line in the place of several, and none at the ends."""
+    kept = [line for line, after in zip(lines, [*lines[1:], ""], strict=True) if line.strip() or after.strip()]
+    return kept[1:] if kept and not kept[0].strip() else kept
 
 
 def _picture(row: TrialRun, columns: int) -> list[Text]:

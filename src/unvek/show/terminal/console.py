@@ -1,5 +1,6 @@
 """The terminal: a console that knows whether it is one."""
 
+import os
 import sys
 
 from rich.console import Console
@@ -7,12 +8,22 @@ from rich.text import Text
 
 NARROWEST = 60
 PIPE_WIDTH = 120
+WIDEST = 1000
+WIDTH: list[int] = []  # as the user has asked for it, if so
+
+
+def _wished() -> int | None:
+    """Return the width that was asked for, by an option or, in a pipe, by the environment."""
+    if WIDTH:
+        return WIDTH[-1]
+    said = os.environ.get("COLUMNS", "")
+    return min(int(said), WIDEST) if said.isdecimal() and len(said) < 6 and int(said) else None
 
 
 def console(to_stderr: bool = False) -> Console:
     """Return a console on standard output or error: colours and the window's width there, plain text in a pipe."""
     stream = sys.stderr if to_stderr else sys.stdout
-    width = None if stream.isatty() else PIPE_WIDTH
+    width = None if stream.isatty() and not WIDTH else _wished() or PIPE_WIDTH
     made = Console(file=stream, highlight=False, markup=False, emoji=False, soft_wrap=False, width=width)
     if made.width < NARROWEST:
         made.width = NARROWEST

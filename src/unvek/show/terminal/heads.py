@@ -44,6 +44,8 @@ KEPT = {
     "rate.tokens": 6,
     "rate.tokens.sum": 6,
     "rate.words": 6,
+    "rate.pieces": 6,
+    "rate.input": 4,
     "time.first": 5,
     "time.load": 3,
     PEAK_MEMORY: 7,

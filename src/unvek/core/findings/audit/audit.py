@@ -58,6 +58,12 @@ def doubts_of(evidence: Evidence) -> tuple[Doubt, ...]:
     """Return the findings that a reader of figures must know of: what is unfair, and what is doubtful."""
     grave = [finding for finding in audit(evidence).findings if finding.severity != NOTE]
     return tuple(
-        Doubt(number=number, code=finding.code, severity=finding.severity, variants=finding.variants, text=finding.text)
+        Doubt(
+            number=number,
+            code=finding.code,
+            severity=finding.severity,
+            variants=finding.variants,
+            text=finding.brief or finding.text,
+        )
         for number, finding in enumerate(grave, 1)
     )

@@ -9,7 +9,13 @@ import numpy as np
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.findings.audit.confounder import DOUBT, NOTE, UNFAIR, Confounder
 from unvek.core.findings.audit.shape import apart_from_usual
-from unvek.core.findings.audit.which_runs import MANY_SHARE, numbers_words, rows_by_variant, taken_by_others
+from unvek.core.findings.audit.which_runs import (
+    MANY_SHARE,
+    counts_words,
+    numbers_words,
+    rows_by_variant,
+    taken_by_others,
+)
 from unvek.core.logbook.rows import RunRow
 from unvek.core.measures.catalogue import COUNTED_IN
 from unvek.core.run.events.record import BY_HAND, DISTURBED_FROM, FAILURES, IMPORTED, MEASURED, SIMULATED
@@ -80,7 +86,10 @@ def _warming(evidence: Evidence) -> Iterator[Confounder]:
         yield Confounder(
             code="still-warming", severity=DOUBT, variants=tuple(launches),
             text=f"Some launches were still getting faster after their warm-ups, by up to {100 * most:.0f} %: "
-                 f"{_each(launches)}.",
+                 f"{_each(launches)}."
+            if sum(launches.values()) > 1
+            else f"One launch, of {next(iter(launches))}, seems to have been getting faster after its warm-ups, by "
+                 f"{100 * most:.0f} %: of one launch that is unsure.",
             why="Figures of these variants hold something of the first, slower runs.",
             mend="Set more warmups.",
         )  # fmt: skip
@@ -153,9 +162,10 @@ def _disturbed(evidence: Evidence) -> Iterator[Confounder]:
         if found:
             most = max(taken_by_others(row) for rows in found.values() for row in rows)
             many = "a tenth of a variant's runs or more" if severity == DOUBT else "a few runs"
+            said = f"During {many}, other processes or the host took up to {most:.1f} cores"
             yield Confounder(
                 code="disturbed", severity=severity, variants=tuple(found),
-                text=f"During {many}, other processes or the host took up to {most:.1f} cores: {numbers_words(found)}.",
+                text=f"{said}: {numbers_words(found)}.", brief=f"{said}: {counts_words(found)}.",
                 why="A model that has to share its cores is slower than it need be.",
                 mend="See 'unvek rig' for what else runs; 'unvek run --undisturbed' makes such rounds again, by the "
                      "machine's counters alone and for all variants alike.",

@@ -114,10 +114,10 @@ def _tail(name: str, rows: Sequence[RunRow], factors: Floats, of: int) -> Confou
     """Say of a variant of which many runs take quite another time how many, and how long."""
     least, most = float(np.min(factors)), float(np.max(factors))
     factor = f"{least:.2g}" if f"{least:.2g}" == f"{most:.2g}" else f"{least:.2g} to {most:.2g}"
+    said = f"Of {name} {len(rows)} of {counted(of, 'run')} took {factor} times as long as others of the same item"
     return Confounder(
         code="long-tail", severity=DOUBT, variants=(name,),
-        text=f"Of {name} {len(rows)} of {counted(of, 'run')} took {factor} times as long as others of the same item: "
-             f"{numbers_words({name: rows})}{_cause(rows)}.",
+        text=f"{said}: {numbers_words({name: rows})}{_cause(rows)}.", brief=f"{said}{_cause(rows)}.",
         why="A typical run says nothing of these; whoever waits for one does.",
         mend="Read the mean and the 95th percentile beside it ('compare --as json' has both); 'unvek show RUN' says "
              "what went on.",

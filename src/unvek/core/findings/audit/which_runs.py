@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.logbook.rows import RunRow
 from unvek.core.stats.grouping import Whole
-from unvek.core.units import few_of
+from unvek.core.units import counted, few_of
 
 MANY_SHARE = 0.1  # of a variant's runs, from which on what is wrong with them is no side matter
 MOST_NAMED = 4
@@ -23,6 +23,11 @@ def rows_by_variant(evidence: Evidence, places: Whole) -> dict[str, list[RunRow]
 
 def taken_by_others(row: RunRow) -> float:
     return (row.others_share or 0.0) + (row.stolen_share or 0.0)
+
+
+def counts_words(found: Mapping[str, Sequence[RunRow]]) -> str:
+    """Say how many runs of each variant; which, the audit says."""
+    return ", ".join(f"{counted(len(rows), 'run')} of {name}" for name, rows in found.items())
 
 
 def numbers_words(found: Mapping[str, Sequence[RunRow]]) -> str:

@@ -73,7 +73,7 @@ def compare(evidence: Evidence, rig: Mapping[str, Any], asked: Sequence[str] = (
         asked=tuple(dict.fromkeys(asked)),
         rows=rows,
         doubts=doubts,
-        notes=tuple(notes_of(evidence, rows, main, tuple(measures), digits)),
+        notes=tuple(dict.fromkeys(notes_of(evidence, rows, main, tuple(measures), digits))),
         sentences=sentences(rows, evidence.reference, main, digits),
     )
 

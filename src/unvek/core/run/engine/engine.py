@@ -15,11 +15,13 @@ from unvek.core.errors import UnvekError
 from unvek.core.plain_text import clean
 from unvek.core.plan.cells import Cell, order_of_round
 from unvek.core.plan.model import Plan, Variant
+from unvek.core.plan.runners import PYTHON
 from unvek.core.rig.telemetry import LOOK_EVERY_S
 from unvek.core.run.engine.bench import Assignment, Bench
 from unvek.core.run.engine.failing import LAUNCHES, Failing
 from unvek.core.run.engine.launch import Launch, LoadError
 from unvek.core.run.engine.limits import Outcome
+from unvek.core.run.engine.outputs_said import in_order, said_of
 from unvek.core.run.events.record import (
     FAILED,
     FAILURES,
@@ -40,8 +42,10 @@ from unvek.core.run.events.sieve import REFUSED, Sieve
 from unvek.core.run.journal.entries import GoesOn, LaunchBegins, NotLoaded, Over, Paused, RunBegins, RunKept
 from unvek.core.run.outputs_room import MakingFolder, OutputFile
 from unvek.core.run.processes.family import adopt_orphans
+from unvek.core.units import bytes_words
 
 LOAD_TRIES = 2
+MUCH_PRINTED = 256 * 2**10  # bytes in one run: some ten thousand lines
 PROMPT_SHOWN = 200  # characters, to whoever watches
 
 
@@ -228,13 +232,20 @@ class Engine:
         if taken.error is not None:
             recording.note_fault(REFUSED, taken.error)
             outcome = Outcome(FAILED, taken.error) if outcome.status == FINISHED else outcome
+        files = in_order(taken.files, recording.outputs)
+        if self._plan.runner_of(cell.variant).kind == PYTHON:
+            self.told |= dict(said_of(cell.variant.name, files, recording.outputs))
+        if (printed := launch.log.printed_bytes) > MUCH_PRINTED:
+            self.told[cell.variant.name, "prints"] = (
+                f"{cell.variant.name} printed {bytes_words(printed)} in a run: printing takes time, which is the run's."
+            )
         sifted = self._sieve.sift(recording.progress(stopped_ns))
         self.told |= sifted.words
         progress = sifted.progress
         start = replace(start, started_at=_started_at(progress.time_s))
         record = self._record(launch, run, start, outcome, progress)
         record = replace(record, log_tail=launch.log.tail(), machine=launch.machine(), forecast=forecast)
-        self._keep(record, taken.files)
+        self._keep(record, files)
         self._failing[cell.variant.name].take(launch.number, cell.key, record.status, record.error)
         if outcome.status == FINISHED and progress.time_s is not None:
             time_s = progress.time_s

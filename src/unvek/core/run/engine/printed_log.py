@@ -76,6 +76,11 @@ class PrintedLog:
         self._settle()
         self._start = self._size()
 
+    @property
+    def printed_bytes(self) -> int:
+        """How much was printed since the mark, as far as it has come."""
+        return max(0, self._size() - self._start)
+
     def tail(self) -> str:
         """Return the last lines printed since the mark."""
         self._settle()

@@ -3,7 +3,7 @@
 import math
 from array import array
 from collections import Counter
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from io import StringIO
 from itertools import pairwise
 from statistics import median
@@ -54,6 +54,11 @@ class Recording:
     @property
     def steps(self) -> int:
         return len(self._step_times_ns) + len(self._untimed_phases)
+
+    @property
+    def outputs(self) -> Sequence[str]:
+        """The names of the files that were reported, in that order."""
+        return self._outputs
 
     def take(self, event: Event) -> None:
         if self.end is not None:
