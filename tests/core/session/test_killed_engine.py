@@ -95,7 +95,7 @@ class KilledEngine(ProjectTest):
             run = self.result("show", str(row["run"]))
             self.assertEqual(run["text"].count("[API_KEY]"), 4, run["text"])
             self.assertNotIn("sk-", self.unvek("show", str(row["run"])).stdout)
-        self.assertEqual([Path(one["path"]).name for one in run["outputs"]], ["key [API_KEY].bin", "told.txt"])
+        self.assertEqual([Path(one["path"]).name for one in run["outputs"]], ["told.txt", "key [API_KEY].bin"])
         self.assertIn("told.bin: a file that holds a secret", str(run["faults"]))
 
     def assert_kept_nowhere(self, journal_too: bool = False) -> None:

@@ -66,12 +66,14 @@ class EveryLimit(ProjectTest):
 
     def test_memory_that_a_script_itself_ran_out_of_is_told_from_other_failures(self):
         run = self.run_to_the_limit("tokens = 9", "out of memory")
-        self.assertEqual((run["status"], run["error"]), ("out-of-memory", "MemoryError: no room for the petals"))
+        self.assertEqual(
+            (run["status"], run["error"]), ("out-of-memory", "model.py:59: MemoryError: no room for the petals")
+        )
 
     def test_memory_that_loading_takes_is_limited_too(self):
         self.write(
             "model.py",
-            "held = []\ndef load(variant):\n    while True: held.append(bytearray(b'x') * 2**23)\ndef run(): 0\n",
+            "held = []\ndef load(variant):\n    while True: held.append(bytearray(b'x') * 2**23)\ndef run(m, j, p): 0\n",
         )
         self.write_plan(SLOW, task(seeds=(1,)), limits='memory = "90 MiB"')
         self.unvek("run", expect=1)

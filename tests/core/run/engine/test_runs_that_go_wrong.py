@@ -37,7 +37,9 @@ class RunsThatGoWrong(ProjectTest):
 
     def test_sys_exit_fails_the_run_and_not_the_process(self):
         run = self.bad_run("leave")
-        self.assertEqual((run["status"], run["error"]), ("failed", "SystemExit: enough"))
+        self.assertEqual(
+            (run["status"], run["error"]), ("failed", 'model.py:24: SystemExit: enough  in: sys.exit("enough")')
+        )
 
     def test_a_process_that_vanishes_is_replaced(self):
         run = self.bad_run("vanish")
@@ -139,6 +141,11 @@ class VariantsThatCannotLoad(ProjectTest):
     def test_a_script_without_run_says_so(self):
         self.write("model.py", "def load(variant):\n    return 1\n")
         self.write_plan(SLOW, task())
+        self.assertIn("model.py has no run(model, job, probe)", self.unvek("run", expect=2).stderr)
+
+    def test_one_whose_run_is_no_function_after_all_says_so_when_it_is_loaded(self):
+        self.write("model.py", "def load(variant):\n    return 1\nrun = None\n")
+        self.write_plan(SLOW, task())
         self.assertIn("model.py has no function run()", self.unvek("run", expect=1).stderr)
 
 
@@ -157,7 +164,7 @@ def run(model, job, probe):
         self.write_plan(SLOW, task(seeds=(1,)))
         self.unvek("run", expect=1)
         run = self.result("show", "1")
-        self.assertEqual((run["text"], run["error"]), ("half ? a character", "ValueError: ?"))
+        self.assertEqual((run["text"], run["error"]), ("half ? a character", "model.py:9: ValueError: ?"))
         self.assertEqual(run["outputs"], [])
         self.assertIn(["refused", "\\xff.bin: a name that is no UTF-8"], run["faults"])
         self.unvek("show", "1")
