@@ -85,7 +85,7 @@ class OfScripts(Drafts):
             )
         )
         self.assertEqual(self.run_and_compare(), ["full", "fewer-steps"])
-        self.assertIn("a violet flower with six petals on night ground 1 2.0", self.outputs().values())
+        self.assertIn("a violet flower with six petals on night ground, one leaf 1 2.0", self.outputs().values())
 
     def test_weights_beside_it_are_a_variant_each_the_largest_first(self):
         self.write("model.py", SCRIPT)

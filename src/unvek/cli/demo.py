@@ -25,7 +25,7 @@ What to try next, in {folder}:
 
 @click.command()
 @click.argument("folder", type=click.Path(path_type=Path), default=Path("alder-row"))
-@click.option("--quick", is_flag=True, help="Fewer runs: within half a minute on two cores.")
+@click.option("--quick", is_flag=True, help="Fewer runs: within a minute on two cores.")
 @click.option("--plain", is_flag=True, help="Print a line a run, and draw nothing.")
 def demo(folder: Path, quick: bool, plain: bool) -> None:
     """Lay out the demo project in FOLDER, run it, and show what came out.

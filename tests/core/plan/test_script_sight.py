@@ -84,18 +84,19 @@ class Checked(ProjectTest):
 
 class Failing(ProjectTest):
     def test_an_error_is_told_with_its_place_and_line_and_the_same_in_two_launches_is_enough(self):
-        helper = "def size(settings):\n    return settings['stpes']\n"
+        helper = "def size(settings, what):\n    return settings['stpes ' + what]\n"
         self.write("helper.py", helper)
         self.write(
-            "model.py", "import helper\ndef load(v): return {}\ndef run(m, j, p):\n    p.step()\n    helper.size(m)\n"
+            "model.py",
+            "import helper\ndef load(v): return {}\ndef run(m, j, p):\n    p.step()\n    helper.size(m, str(j.seed))\n",
         )
         self.write_plan(variant("slow"), task(seeds=(1, 2)), rounds=4)
         said = self.unvek("run", expect=1).stderr
         rows = self.log()
         self.assertEqual([row["status"] for row in rows], ["failed"] * 4 + ["skipped"] * 4)
         error = self.result("show", "1")["error"]
-        self.assertEqual(error, "helper.py:2: KeyError: 'stpes'  in: return settings['stpes']")
-        self.assertIn(f"left out: every run of slow in 2 launches failed: {error}", said)
+        self.assertEqual(error, "helper.py:2: KeyError: 'stpes 1'  in: return settings['stpes ' + what]")
+        self.assertIn("left out: every run of slow in 2 launches failed: helper.py:2: KeyError", said)
 
     def test_one_bad_prompt_is_not_all_of_them(self):
         script = "import os\ndef load(v): pass\ndef run(m, j, p):\n    if j.seed == 1: os._exit(3)\n    p.step()\n"

@@ -12,7 +12,10 @@ from unvek.core.plan.names import LONGEST_NAME
 
 PLAN = "plan.toml"
 ONE_PROCESS = "# A process kept for a round: load(variant) is called once, run(model, job, probe) for each run."
-PICTURES = ("a violet flower with six petals on night ground", "an amber flower with eight petals on paper, one leaf")
+PICTURES = (
+    "a violet flower with six petals on night ground, one leaf",
+    "a rose flower with five petals on meadow ground, no leaf",
+)
 TEXTS = (
     "Write a care card for a fern that stands in half shade.",
     "Name three plants for a dry, sunny wall, and say why.",

@@ -1,11 +1,20 @@
 """Variants that fail alike whatever is asked of them: what is wrong is known by then, and need not be said again."""
 
+import re
 from dataclasses import dataclass, field
 
 from unvek.core.run.events.record import FAILURES, FINISHED
 
 LAUNCHES = 2  # whose every run has failed alike
 FEWEST_CELLS = 2  # that failed, where there are more: one may be what is wrong
+
+
+QUOTED = re.compile(r"'[^']*'|\"[^\"]*\"")
+
+
+def _unquoted(error: str) -> str:
+    """Return an error without what it quotes, such as a prompt: at the same place it is the same."""
+    return QUOTED.sub("''", error)
 
 
 @dataclass(slots=True)
@@ -22,7 +31,7 @@ class Failing:
             self._forget(None)
         elif status in FAILURES:
             said = f"{status}: {error or 'nothing was said'}"
-            if said != self.error:
+            if self.error is None or _unquoted(said) != _unquoted(self.error):
                 self._forget(said)
             self.cells.add(cell)
             self.launches.add(launch)
