@@ -30,7 +30,6 @@ def main() -> None:
     for name, number in (("full", torch.float32), ("bf16", torch.bfloat16)):
         model.to(number).save_pretrained(FOLDER / name)
         tokenizer.save_pretrained(FOLDER / name)
-    print(f"made {FOLDER}/full and {FOLDER}/bf16")
 
 
 if __name__ == "__main__":

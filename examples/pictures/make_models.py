@@ -1,4 +1,4 @@
-"""Make a tiny picture pipeline with weights drawn at random, in full precision and in bf16: a folder each, under models/."""
+"""Make a tiny picture pipeline with random weights, in full precision and in bf16: a folder each, under models/."""
 
 import json
 from pathlib import Path
@@ -44,7 +44,6 @@ def main() -> None:
     )  # fmt: skip
     for name, number in (("full", torch.float32), ("bf16", torch.bfloat16)):
         pipeline.to(dtype=number).save_pretrained(FOLDER / name)
-    print(f"made {FOLDER}/full and {FOLDER}/bf16")
 
 
 if __name__ == "__main__":

@@ -28,7 +28,8 @@ def run(pipeline, job, probe):
     probe.phase("steps")
     picture = pipeline(
         job.prompt, num_inference_steps=steps, guidance_scale=job.settings["guidance"], width=job.settings["width"],
-        height=job.settings["width"], generator=torch.Generator().manual_seed(job.seed), callback_on_step_end=after_step,
+        height=job.settings["width"], generator=torch.Generator().manual_seed(job.seed),
+        callback_on_step_end=after_step,
     ).images[0]  # fmt: skip
     probe.phase("save")
     picture.save(job.out / "label.png")
