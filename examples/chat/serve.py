@@ -61,8 +61,8 @@ class Handler(BaseHTTPRequestHandler):
         self.send_header("Transfer-Encoding", "chunked")
         self.end_headers()
         read = written = 0
-        for text, read in self.writer.write(prompt, int(asked.get("seed", 0)), float(asked.get("temperature", 0.8))):
-            written += 1
+        answer = self.writer.write(prompt, int(asked.get("seed", 0)), float(asked.get("temperature", 0.8)))
+        for written, (text, read) in enumerate(answer, 1):  # noqa: B007 (told at the end)
             self.tell({"choices": [{"index": 0, "delta": {"content": text}}]})
         self.tell({"choices": [], "usage": {"prompt_tokens": read, "completion_tokens": written}})
         self.chunk("data: [DONE]\n\n")

@@ -8,6 +8,8 @@ import unittest
 from collections.abc import Iterator, Mapping
 from typing import Any
 
+import psutil
+
 from tests.core.run.runners.test_chat_and_jobs import at_once, chat, says, whole
 from tests.core.run.runners.test_stream import TO_THE_END, message
 from tests.loopback import Loopback
@@ -163,7 +165,8 @@ class OfPrograms(Drafts):
         self.assertLess(time.monotonic() - began, 60)
         plan = self.drafted()["runners"]["paint"]
         self.assertEqual((plan["command"], plan["answer"]), (["./paint", "--n", "3"], "printed"))
-        self.assertFalse(subprocess.run(["pgrep", "-f", str(self.folder)], capture_output=True).stdout)
+        commands = [" ".join(process.info["cmdline"] or ()) for process in psutil.process_iter(["cmdline"])]
+        self.assertFalse([command for command in commands if "./paint" in command])
 
 
 class OfWeights(Drafts):

@@ -280,7 +280,7 @@ class Remembering(Servers):
 
     def remembers(self, count: int, body: bytes) -> Iterator[bytes]:
         prompt = json.loads(body)["ask"].encode()
-        time.sleep(0.005 if prompt in self.known else 0.08)
+        time.sleep(0.005 if prompt in self.known else 0.25)
         self.known.add(prompt)
         yield TO_THE_END + message("a rose")
 
