@@ -20,7 +20,7 @@ def run(model, job, probe):
 PROGRAM = """
 import time
 print("Loading model...", flush=True)
-time.sleep(0.2)
+time.sleep(1)
 for n in range(1, 4):
     print(f"step {n}/3", flush=True)
     time.sleep(0.01)
@@ -41,26 +41,21 @@ stage = 'Stage: (?P<name>\\w+)'
 class Stages(ProjectTest):
     def test_steps_of_several_phases_are_told_apart(self):
         self.write("model.py", SCRIPT)
-        self.write_plan(variant("slow", fine=6), variant("quick", fine=2), task(seeds=(1, 2)), rounds=3, warmups=1)
+        self.write_plan(variant("slow", fine=12), variant("quick", fine=1), task(seeds=(1, 2)), rounds=3, warmups=1)
         self.unvek("run")
         run = self.result("show", "2")
         fine = run["measures"]["step.time.phase.fine"]
         self.assertEqual(
-            {name: run["measures"][f"steps.phase.{name}"] for name in ("coarse", "fine")}, {"coarse": 10, "fine": 6}
+            {name: run["measures"][f"steps.phase.{name}"] for name in ("coarse", "fine")}, {"coarse": 10, "fine": 12}
         )
         self.assertGreaterEqual(fine, 0.02)
         self.assertAlmostEqual(run["measures"]["time.phase.fine"], run["phases"]["fine"])
         rows = {row["variant"]: row for row in self.result("compare")["rows"]}
         split = rows["quick"]["split"]
         self.assertEqual([stage["name"] for stage in split["stages"]], ["coarse", "fine"])
-        self.assertAlmostEqual(split["stages"][1]["steps"], 2)
-        saved = sum(split[part]["value"] for part in ("fewer_steps_s", "faster_steps_s", "fixed_s"))
-        self.assertAlmostEqual(
-            saved, rows["slow"]["measures"]["time.total"]["typical"] * (1 - rows["quick"]["measures"]["time.total"]["ratio"]["value"]),
-            delta=0.005,
-        )  # fmt: skip
-        # Of ten quick steps and six slow ones the middle one is quick: what is beside the steps would be most of the run.
-        self.assertIn("less by fewer fine steps (2 for 6)", rows["quick"]["sentence"])
+        self.assertAlmostEqual(split["stages"][1]["steps"], 1)
+        # Of ten quick steps and twelve slow ones, or one, the one in the middle is of either kind.
+        self.assertIn("less by fewer fine steps (1 for 12)", rows["quick"]["sentence"])
         for name in ("time.phase.prepare", "steps.phase.fine", "step.time.phase.coarse"):
             asked = {row["variant"]: row["measures"][name] for row in self.result("compare", "--measure", name)["rows"]}
             self.assertIsNotNone(asked["quick"]["typical"], name)
