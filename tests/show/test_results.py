@@ -324,7 +324,7 @@ class PrintedMore(unittest.TestCase):
                           swap_used_bytes=0, distribution=None, governor=None, python="3.11.7", clock_hz=None,
                           temperature_c=61.0, pressure=False, energy_source=None, quiet=quiet)  # fmt: skip
         text = printed(print_rig, found)
-        for words in ("This machine is noisy right now", "Nine in ten such times lie within a range of 41.0 %", "a� program (process 7)", "Also: b� (process 8)",
+        for words in ("This machine is noisy right now", "Nine in ten of these times lie within 820 us of one another, 41.0 % of that", "a� program (process 7)", "Also: b� (process 8)",
                       "simulated accelerator, 32.0 MiB", "61 °C", "governor      unknown", "host          unknown"):  # fmt: skip
             self.assertIn(words, text)
         self.assertNotIn("\x1b", text)

@@ -26,20 +26,18 @@ def print_rig(out: Console, found: RigReport) -> None:
     usual, slowest = duration_words(quiet.spin_s), duration_words(quiet.slowest_s)
     took = f" right now: the same work, done {quiet.spins} times, took {usual} as a rule and {slowest} at most."
     out.print(Text.assemble("This machine is ", verdict, took))
-    out.print(Text(_spread_words(quiet.spread)))
+    out.print(Text(_spread_words(quiet.spin_s, quiet.spread)))
     out.print(Text(f"Largest disturbance: {clean(quiet.largest)}."))
     for disturber in quiet.disturbers[1:]:
         out.print(Text(f"Also: {clean(disturber.name)} (process {disturber.pid}), {disturber.share:.2f} of a core."))
 
 
-def _spread_words(spread: float) -> str:
-    """Say how far apart nine in ten of the times lay, as a share of the usual one."""
+def _spread_words(usual_s: float, spread: float) -> str:
+    """Say how far apart nine in ten of the times lay; spread is that as a share of the usual one."""
+    apart = f"Nine in ten of these times lie within {duration_words(spread * usual_s)} of one another"
     if spread < 1:
-        return f"Nine in ten such times lie within a range of {100 * spread:.1f} % of that: so much may be chance."
-    return (
-        f"The slowest one in twenty took some {spread:.0f} times as long or more: something takes it again and "
-        "again, and no short run can be trusted."
-    )
+        return f"{apart}, {100 * spread:.1f} % of that: so much may be chance."
+    return f"{apart}, more than the work takes: something takes the machine again and again. Trust no short run now."
 
 
 def _facts(found: RigReport) -> list[tuple[str, str]]:
