@@ -146,7 +146,8 @@ class PrintedComparison(unittest.TestCase):
     def test_failures_are_not_left_out_for_want_of_room(self):
         self.assertIn("3 of 12", printed(print_comparison, COMPARISON, 80))
         calm = replace(COMPARISON, rows=COMPARISON.rows[:2])
-        self.assertIn("Left out for want of room", printed(print_comparison, calm, 80))
+        left_out = " ".join(printed(print_comparison, calm, 80).split("Left out for want of room: ")[1].split())
+        self.assertIn("as fast as (95 %)", left_out, "away from its column a bare 95 % would be of nothing")
 
     def test_records_carry_units_in_their_names(self):
         record = comparison_records(COMPARISON)[1]
@@ -192,6 +193,12 @@ class PrintedTradeoff(unittest.TestCase):
         text = printed(print_tradeoff, self.tradeoff("swift"), 200)
         for words in ("full, swift", "likeness >= 0.95", "0.97", "on it", "beaten", "Mind."):
             self.assertIn(words, text)
+
+    def test_a_probability_of_none_has_no_column_of_dashes(self):
+        found = self.tradeoff("swift")
+        unknown = replace(found, rows=tuple(replace(row, probability=None) for row in found.rows))
+        self.assertIn("frontier  probability", printed(print_tradeoff, found, 200))
+        self.assertNotIn("frontier  probability", printed(print_tradeoff, unknown, 200))
 
     def test_no_pick_is_said(self):
         self.assertIn("No pick", printed(print_tradeoff, self.tradeoff(None)))

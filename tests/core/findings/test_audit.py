@@ -183,6 +183,15 @@ class Confounders(TwoVariants):
         self.assertEqual(found["repeats-differ"], ("note", ("swift",)))
         self.assertEqual(found["survivors"], ("doubt", ("swift",)))
 
+    def test_variants_with_as_many_fewer_runs_are_told_of_once(self):
+        self.make(swift={"rounds": 2})
+        self.plan("full", "swift", "half", cells=["full/violet/1", "swift/violet/1", "half/violet/1"], quality=None)
+        for round_number in (1, 2):
+            self.run_made("half/violet/1", round_number=round_number, place=3, provenance=MADE_OF)
+        findings = audit(gather(self.logbook, Selection(across_rigs=True))).findings
+        told = [finding.text for finding in findings if finding.code == "repeats-differ"]
+        self.assertEqual(told, ["swift, half have 2 finished runs, full 3."])
+
     def test_disturbed_runs_outliers_and_voided_ones(self):
         self.make(full={"machine": {"others_share": 0.9, "stolen_share": 0.0}})
         number = self.run_made("swift/violet/1", time_s=9.0, round_number=4, place=2, provenance=MADE_OF)

@@ -27,7 +27,7 @@ from unvek.show.terminal.figures import (
     variant_text,
     warning_text,
 )  # fmt: skip
-from unvek.show.terminal.grid import Column, StripColumn, print_grid
+from unvek.show.terminal.grid import Column, StripColumn, print_grid, told_of
 from unvek.show.terminal.heads import HEADS, KEPT, STREAMED, head_of
 from unvek.show.terminal.measure_strips import MeasureStrip, measure_strips
 from unvek.show.terminal.views import View
@@ -75,7 +75,7 @@ def comparison_columns(found: Comparison, cold: bool = False) -> list[Column]:
     first = [columns.names(), *columns.precisions(), *columns.varied()]
     if found.asked:
         asked = [column for name in found.asked for column in columns.answered(name)]
-        return [*_told_of([*first, *asked]), columns.failures()]
+        return [*told_of([*first, *asked]), columns.failures()]
     wanted = [*first, *columns.answered(TIME)]
     if cold:
         wanted += [columns.measure("time.load"), *columns.ratio("time.load"), columns.first_runs()]
@@ -84,12 +84,7 @@ def comparison_columns(found: Comparison, cold: bool = False) -> list[Column]:
     of_streams = (*STREAMED, columns.memory(), "memory.device")
     usual = [name for name in (*FOR_LENGTHS, *columns.of_steps(), *of_streams) if name in measures]
     wanted += [columns.measure(name) for name in (*usual, *(name for name in measures if name not in (*HEADS, *usual)))]
-    return [*_told_of([*wanted, *columns.drift(), *columns.split(), columns.weights()]), columns.failures()]
-
-
-def _told_of(columns: list[Column]) -> list[Column]:
-    """Return the columns in which anything stands."""
-    return [column for column in columns if any(cell.plain not in (UNKNOWN, "") for cell in column.cells)]
+    return [*told_of([*wanted, *columns.drift(), *columns.split(), columns.weights()]), columns.failures()]
 
 
 class _Columns:
@@ -117,7 +112,7 @@ class _Columns:
     def precisions(self) -> list[Column]:
         """What each computes in, where a plan says so."""
         told = [row.precision for row in self._rows]
-        column = Column("in", numeric=False, keep=5)
+        column = Column("in", numeric=False, keep=5, whole_name="precision")
         return [_filled(column, (clean(one or UNKNOWN) for one in told))] if any(told) else []
 
     def varied(self) -> list[Column]:
@@ -150,7 +145,7 @@ class _Columns:
         head = "as fast as" if name in AS_SPEED else "times that of"
         keep = 8 if name != LOAD else KEPT[LOAD] - 1
         head = head if name != LOAD else f"loads {head}"
-        ratio, interval = Column(head, clean(self._found.reference), keep=keep), Column("95 %", "", keep=min(keep, 5))
+        ratio, interval = Column(head, clean(self._found.reference), keep=keep), _interval_of(head, keep=min(keep, 5))
         for row in self._rows:
             found = row.measures[name].ratio
             value, ends = (UNKNOWN, "") if found is None else ratio_figures(
@@ -194,7 +189,7 @@ class _Columns:
         found = [row.measures[quality] for row in self._rows] if quality else []
         if all(measure.drift is None for measure in found):
             return []
-        drift, interval = Column("drift", keep=5), Column("95 %", "", keep=4)
+        drift, interval = Column("drift", keep=5), _interval_of("drift", keep=4)
         for measure in found:
             low, high = measure.drift_low, measure.drift_high
             drift.add(UNKNOWN if measure.drift is None else drift_words(measure.drift))
@@ -212,6 +207,10 @@ class _Columns:
             else:
                 column.add(warning_text(f"{words}, {100 * failures.low:.0f} to {100 * failures.high:.0f} %"))
         return column
+
+
+def _interval_of(head: str, keep: int) -> Column:
+    return Column("95 %", keep=keep, whole_name=f"{head} (95 %)")
 
 
 def _filled(column: Column, cells: Iterable[str | Text]) -> Column:

@@ -14,7 +14,7 @@ from unvek.core.units import drift_words, probability_words
 from unvek.show.palette import FORM_COLOURS
 from unvek.show.terminal.console import faint
 from unvek.show.terminal.figures import UNKNOWN, figure, unit_suffix, variant_text, warning_text
-from unvek.show.terminal.grid import Column, StripColumn, print_grid
+from unvek.show.terminal.grid import Column, StripColumn, print_grid, told_of
 from unvek.show.terminal.heads import KEPT, head_of
 from unvek.show.terminal.measure_strips import MeasureStrip, time_strips
 from unvek.show.terminal.views import View
@@ -72,7 +72,7 @@ def tradeoff_columns(found: Tradeoff) -> list[Column]:
             for needs in of:
                 column.add(warning_text(clean("; ".join(needs))))
             columns.append(column)
-    return columns
+    return told_of(columns)
 
 
 def _place_words(row: TradeoffRow) -> Text:

@@ -10,6 +10,8 @@ from rich.cells import cell_len
 from rich.console import Console
 from rich.text import Text
 
+from unvek.show.terminal.figures import UNKNOWN
+
 GAP = 2
 NARROWEST_STRIP = 18
 WIDEST_STRIP = 60
@@ -18,12 +20,16 @@ HEAD_LINES = 2
 
 @dataclass(slots=True)
 class Column:
-    """One column. Numbers stand on their decimal points; `keep` is how long it stays as the window narrows."""
+    """One column. Numbers stand on their decimal points; `keep` is how long it stays as the window narrows.
+
+    `whole_name` is what it is called away from its neighbours, where its head alone would not say it.
+    """
 
     head: str
     unit: str = ""
     numeric: bool = True
     keep: int = 5
+    whole_name: str = ""
     cells: list[Text] = field(default_factory=list)
 
     def add(self, cell: str | Text) -> None:
@@ -81,8 +87,13 @@ def _fitting(columns: list[Column], width: int) -> tuple[list[Column], list[str]
     while len(columns) > 2 and sum(cell_len(c.laid_out()[0].plain) + GAP for c in columns) > width:
         least = min(columns, key=lambda column: column.keep)
         columns.remove(least)
-        dropped.append(least.head)
+        dropped.append(least.whole_name or least.head)
     return columns, dropped
+
+
+def told_of(columns: Iterable[Column]) -> list[Column]:
+    """Return the columns in which anything stands."""
+    return [column for column in columns if any(cell.plain not in (UNKNOWN, "") for cell in column.cells)]
 
 
 def markdown(columns: Iterable[Column]) -> str:

@@ -3,6 +3,7 @@
 import math
 from collections import Counter, defaultdict
 from collections.abc import Iterator, Mapping
+from itertools import chain
 
 import numpy as np
 
@@ -114,13 +115,25 @@ def _items(evidence: Evidence) -> Iterator[Confounder]:
                 why="One may have had the easier tasks. Only ratios are of the common items alone.",
                 mend="Finish the plan with 'unvek run', or take the common tasks with --tasks.",
             )  # fmt: skip
-        elif any(ours[item] != theirs[item] for item in theirs):
-            yield Confounder(
-                code="repeats-differ", severity=NOTE, variants=(name,),
-                text=f"{name} has {sum(ours.values())} finished runs, {evidence.reference} {sum(theirs.values())}.",
-                why="The one with fewer is known less well; its interval says how well.",
-                mend="Finish the plan with 'unvek run'.",
-            )  # fmt: skip
+    yield from _repeats(evidence.reference, theirs, counts)
+
+
+def _repeats(reference: str, theirs: Counter[str], counts: Mapping[str, Counter[str]]) -> Iterator[Confounder]:
+    """Tell once who has other numbers of runs of the reference's items, each number with those that have it."""
+    with_number: dict[int, list[str]] = {}
+    for name, ours in counts.items():
+        if ours.keys() == theirs.keys() and ours != theirs:
+            with_number.setdefault(sum(ours.values()), []).append(name)
+    if with_number:
+        parts = [
+            f"{', '.join(names)} {'have' if names[1:] else 'has'} {number}" for number, names in with_number.items()
+        ]
+        yield Confounder(
+            code="repeats-differ", severity=NOTE, variants=tuple(chain.from_iterable(with_number.values())),
+            text=f"{'; '.join(parts)} finished runs, {reference} {sum(theirs.values())}.",
+            why="What has fewer is known less well; its interval says how well.",
+            mend="Finish the plan with 'unvek run'.",
+        )  # fmt: skip
 
 
 def _launches(evidence: Evidence) -> Iterator[Confounder]:
