@@ -267,12 +267,12 @@ def started(*arguments: str, folder: Path, timeout_s: float = 240) -> subprocess
 
 def called(*arguments: str, folder: Path) -> subprocess.CompletedProcess[str]:
     """Call the program in this process, with the folder, streams and environment that it would be started with."""
-    before, arguments_before = os.environ.copy(), sys.argv
+    before, arguments_before, ours = os.environ.copy(), sys.argv, environment()
     out, err = (io.TextIOWrapper(io.BytesIO(), "utf-8", newline="", write_through=True) for _ in range(2))
     code: object = 0
     try:
         os.environ.clear()
-        os.environ.update(environment())
+        os.environ.update(ours)
         sys.argv = ["unvek", *arguments]
         with contextlib.chdir(folder), contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
             main()

@@ -1,15 +1,17 @@
 """A first plan from what there is: written by the program, run as it is, and compared."""
 
 import json
+import os
 import subprocess
 import tomllib
 import unittest
 from collections.abc import Iterator, Mapping
 from typing import Any
+from unittest import mock
 
 import psutil
 
-from tests.core.run.runners.test_chat_and_jobs import at_once, chat, says, whole
+from tests.core.run.runners.test_chat_and_jobs import at_once, chat, piece, says, whole
 from tests.core.run.runners.test_stream import TO_THE_END, message
 from tests.loopback import Loopback
 from tests.support import ProjectTest, called
@@ -218,6 +220,36 @@ class OfServers(Drafts):
         self.init("chat", f"{url}/chat")
         self.assertEqual(self.drafted()["runners"]["chat"]["framing"], "whole")
         self.assertEqual(self.run_and_compare(), ["full"])
+
+    def test_a_key_is_sent_and_stands_nowhere(self):
+        key = "nursery-key-0123456789"
+
+        def tells_it(count: int, body: bytes) -> Iterator[bytes]:
+            yield TO_THE_END + piece(content=f"your key is {key}") + b"data: [DONE]\n\n"
+
+        shut = says(f"HTTP/1.1 401 Not with {key}\r\nContent-Length: {len(key)}\r\n\r\n{key}".encode())
+        url = self.serve(chat=tells_it, shut=shut, models=lists)
+        self.enterContext(mock.patch.dict(os.environ, NURSERY_KEY=key))
+        self.assertIn("--key-in", self.init("chat", f"{url}/shut", expect=2))
+        for name, words in (("NURSERY_KEY", "401 Not with [NURSERY_KEY]: [NURSERY_KEY]"), ("NO_KEY", "not set"),
+                            (f"{key} ", "not the key itself")):  # fmt: skip
+            said = self.init("chat", f"{url}/shut", "--key-in", name, expect=2)
+            self.assertIn(words, said)
+            self.assertNotIn(key, said)
+        said = self.init("chat", f"{url}/chat", "--key-in", "NURSERY_KEY")
+        self.assertIn("It answered: 'your key is [NURSERY_KEY]'", said)
+        self.assertNotIn(key, said + (self.folder / "plan.toml").read_text())
+        self.run_and_compare()
+        sent = [request for path, request in self.server.asked if path in ("chat", "models")]
+        self.assertTrue(all(f"authorization: bearer {key}".encode() in request.lower() for request in sent))
+        self.assertFalse(
+            [
+                path
+                for path in (self.folder / "logbook").rglob("*")
+                if path.is_file() and key.encode() in path.read_bytes()
+            ]
+        )
+        self.assertIn("for a server or a chat", self.init("script", "helper.py", "--key-in", "NURSERY_KEY", expect=2))
 
     def test_a_server_of_another_shape_is_read_from_its_first_answer(self):
         url = self.serve(cards=lambda n, body: streams(n, body if b"ask" in body else b'{"ask": 1}'))

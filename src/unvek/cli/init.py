@@ -32,8 +32,10 @@ class CommandWithWords(click.Command):
 @click.argument("what", nargs=-1, required=True, metavar="WHAT...")
 @click.option("--in", "folder", type=click.Path(path_type=Path, file_okay=False), default=Path(), metavar="FOLDER",
               help="Where the plan is written; the current folder, if not given.")  # fmt: skip
+@click.option("--key-in", "key", metavar="NAME",
+              help="The environment variable that has a server's key; the key itself is written nowhere.")  # fmt: skip
 @click.option("--yes", is_flag=True, help="Ask nothing: take what would be proposed.")
-def init(kind: str, what: tuple[str, ...], folder: Path, yes: bool) -> None:
+def init(kind: str, what: tuple[str, ...], folder: Path, key: str | None, yes: bool) -> None:
     """Write a first plan, from what you have.
 
     \b
@@ -57,14 +59,16 @@ def init(kind: str, what: tuple[str, ...], folder: Path, yes: bool) -> None:
     from unvek.core.drafting.draft import write_draft
 
     asks = _ask if sys.stdin.isatty() and sys.stderr.isatty() and not yes else _guess
-    draft = _draft(kind, what, folder, asks)
+    draft = _draft(kind, what, folder, key, asks)
     written = write_draft(draft, folder)
     _say_what_next(draft, written, folder)
 
 
-def _draft(kind: str, what: tuple[str, ...], folder: Path, ask: "Ask") -> "Draft":
+def _draft(kind: str, what: tuple[str, ...], folder: Path, key: str | None, ask: "Ask") -> "Draft":
     if kind in ("script", "server", "chat") and len(what) > 1:
         raise click.UsageError(f"init {kind} takes one, and got {len(what)}: {' '.join(what)}")
+    if key is not None and kind not in ("server", "chat"):
+        raise click.UsageError(f"--key-in is for a server or a chat, not for a {kind}")
     from unvek.core.errors import InputError
 
     match kind:
@@ -81,13 +85,15 @@ def _draft(kind: str, what: tuple[str, ...], folder: Path, ask: "Ask") -> "Draft
 
             return draft_of_program(what, folder, ask)
         case "server":
+            from unvek.core.drafting.first_question import FirstQuestion
             from unvek.core.drafting.servers import draft_of_server
 
-            return draft_of_server(what[0], ask)
+            return draft_of_server(what[0], FirstQuestion(key), ask)
         case "chat":
+            from unvek.core.drafting.first_question import FirstQuestion
             from unvek.core.drafting.servers import draft_of_chat
 
-            return draft_of_chat(what[0])
+            return draft_of_chat(what[0], FirstQuestion(key))
     raise InputError(f"there is no init {kind}")
 
 

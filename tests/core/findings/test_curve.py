@@ -44,6 +44,21 @@ class Curves(WrittenLogbook):
         self.assertAlmostEqual(pairs[20, 2, 10], 2.3 / 5.0, delta=0.01)
         self.assertEqual([" fixed and " in words for words in sentences(found, row)], [True, False], "one form is said")
 
+    def test_a_rate_has_no_fixed_part_but_rises_or_falls(self):
+        self.make({10: 1.0, 20: 1.0, 40: 1.0, 80: 1.0}, setting="frames")
+        evidence = gather(self.logbook)
+        lengths = np.array([row.varied["frames"] for row in evidence.runs.rows])
+        for slope, noise, words in (
+            (-8.0, 0.002, "it falls by 8.0"), (8.0, 0.002, "it rises by 8.0"), (-1.0, 0.2, "rises or falls can't be told"),
+        ):  # fmt: skip
+            with self.subTest(words):
+                off = np.random.default_rng(5).normal(1, noise, len(lengths))
+                evidence.values._columns["rate.tokens"] = (1000 + slope * lengths) * off
+                found = curve(evidence, "frames", "rate.tokens")
+                said = " ".join(sentences(found, found.rows[0]))
+                self.assertIn(words, said)
+                self.assertNotIn("fixed", said)
+
     def test_steps_are_no_lengths_and_two_values_no_line(self):
         self.make({2: 0.5, 4: 0.7})
         row = curve(gather(self.logbook), "steps").rows[0]

@@ -3,15 +3,9 @@
 import json
 import re
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
-from time import monotonic
 from typing import Any
 from urllib.parse import urlsplit
 
-import httpx
-
-from unvek.core.ask.answer import LARGEST_WHOLE_BYTES, decoded
-from unvek.core.ask.framing import EventStream, FramingError, MessageLines
 from unvek.core.ask.pointers import at, parts_of
 from unvek.core.drafting.draft import (
     TEXTS,
@@ -24,35 +18,26 @@ from unvek.core.drafting.draft import (
     precision_of,
     written,
 )
+from unvek.core.drafting.first_question import LONGEST_SHOWN, FirstQuestion, Heard, quoted
 from unvek.core.errors import InputError
 from unvek.core.plan.placeholders import filled_json
 from unvek.core.plan.reading.shapes import CHAT, CHAT_WHOLE
-from unvek.core.plan.runners import ANSWER, EVENT_STREAM, LINES, WHOLE
+from unvek.core.plan.runners import ANSWER, EVENT_STREAM, WHOLE
 
-ANSWERS_WITHIN_S = 120.0
 MOST_MODELS = 20
 MOST_LEAVES, DEEPEST = 2000, 12
-LONGEST_SHOWN = 120
 USUAL_BODY = '{"prompt": "{prompt}", "seed": "{seed}"}'
 READ = re.compile(r"(?:prompt|input|in|read)(?:_?tokens?)?$", re.IGNORECASE)
 WRITTEN = re.compile(r"(?:completion|output|out|written|generated|predicted)(?:_?(?:tokens?|n))?$", re.IGNORECASE)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Heard:
-    """What a server answered: in which framing, and its messages."""
-
-    framing: str
-    messages: Sequence[Any]
-
-
-def draft_of_chat(url: str) -> Draft:
+def draft_of_chat(url: str, question: FirstQuestion) -> Draft:
     """Draft a plan for a server of the chat shape. InputError where it does not answer so."""
     _check(url)
-    models = _models(url)
+    models = _models(url, question)
     named = {"model": models[0]} if models else {}
     shape, framing = CHAT, EVENT_STREAM
-    heard = _asked(url, {**_filled(CHAT["body"]), **named})
+    heard = question.ask(url, {**_filled(CHAT["body"]), **named})
     if heard.framing == WHOLE:
         shape, framing = CHAT_WHOLE, WHOLE
     texts = {part: _text_at(heard, pointer) for part, pointer in shape["text"].items()}
@@ -64,6 +49,7 @@ def draft_of_chat(url: str) -> Draft:
         f"url = {written(url)}",
         'shape = "chat"   # messages in, choices out: docs/server.md has its keys',
     ]
+    lines += _key_lines(question)
     if framing == WHOLE:
         lines.append('framing = "whole"   # it answered at once')
     if models:
@@ -73,7 +59,7 @@ def draft_of_chat(url: str) -> Draft:
         '# body = { messages = [{ role = "user", content = "{nonce} {prompt}" }] }',
     ]
     counts = "it counts its tokens" if is_told else "it tells no count of tokens: its messages are counted, as pieces"
-    said = _quoted(next(text for text in (texts.get(ANSWER), *texts.values()) if text))
+    said = quoted(next(text for text in (texts.get(ANSWER), *texts.values()) if text))
     return Draft(
         title="Which model on this server?",
         runner="chat",
@@ -84,7 +70,7 @@ def draft_of_chat(url: str) -> Draft:
     )
 
 
-def draft_of_server(url: str, ask: Ask) -> Draft:
+def draft_of_server(url: str, question: FirstQuestion, ask: Ask) -> Draft:
     """Draft a plan for a server whose shape is not known: what it takes is asked of the user, what it gives of it."""
     _check(url)
     said = ask(Question("Which JSON does it take? {prompt}, {seed} and settings stand in braces", USUAL_BODY))
@@ -92,7 +78,7 @@ def draft_of_server(url: str, ask: Ask) -> Draft:
         body = json.loads(said)
     except (ValueError, RecursionError) as error:
         raise InputError(f"the body can't be read as JSON: {error}; such as {USUAL_BODY}") from error
-    heard = _asked(url, _filled(body))
+    heard = question.ask(url, _filled(body))
     pointer = _longest_text(heard.messages)
     if pointer is None:
         raise InputError(f"{url} answered, but no text was found in it: {_shown(heard)}")
@@ -100,6 +86,7 @@ def draft_of_server(url: str, ask: Ask) -> Draft:
         'kind = "stream"', f"url = {written(url)}", f"body = {_inline(body)}",
         f"framing = {written(heard.framing)}   # sse: server-sent events; lines: a JSON value a line; whole: at once",
         f"text = {written(pointer)}   # where the text stands in each message (RFC 6901)",
+        *_key_lines(question),
     ]  # fmt: skip
     for name, sign in (("tokens_in", READ), ("tokens_out", WRITTEN)):
         counted = _count(heard.messages, sign)
@@ -111,8 +98,18 @@ def draft_of_server(url: str, ask: Ask) -> Draft:
         runner_lines=lines,
         prompts=TEXTS,
         variants=_of_models([]),
-        notes=[f"It answered: {_quoted(_text_at(heard, pointer))}."],
+        notes=[f"It answered: {quoted(_text_at(heard, pointer))}."],
     )
+
+
+def _key_lines(question: FirstQuestion) -> list[str]:
+    """Name the variable that holds the key: the key itself stands in no plan."""
+    if question.key is None:
+        return []
+    return [
+        f"secrets = [{written(question.key)}]   # an environment variable; what it holds is kept and shown nowhere",
+        f"headers = {{ Authorization = {written(f'Bearer {{{question.key}}}')} }}",
+    ]
 
 
 def _of_models(models: Sequence[str]) -> list[DraftVariant]:
@@ -138,13 +135,13 @@ def _check(url: str) -> None:
         )
 
 
-def _models(url: str) -> list[str]:
+def _models(url: str, question: FirstQuestion) -> list[str]:
     """Return the models that the server lists beside its chats, if it does."""
     listing = re.sub(r"/chat(/\w+)?/?$", "/models", url)
     if listing == url:
         return []
     try:
-        heard = _asked(listing, None)
+        heard = question.ask(listing, None)
     except InputError:
         return []  # it has no list, or another one
     content = heard.messages[0]
@@ -162,52 +159,6 @@ def _filled(body: Any) -> Any:
 class _Known(dict[str, Any]):
     def __missing__(self, name: str) -> str:
         return f"{{{name}}}"
-
-
-def _asked(url: str, body: Any) -> Heard:
-    """Ask once; InputError where there is no answer, or none that can be read."""
-    until_s = monotonic() + ANSWERS_WITHIN_S
-    try:
-        with httpx.Client(timeout=ANSWERS_WITHIN_S, trust_env=False) as client:
-            method = "GET" if body is None else "POST"
-            with client.stream(method, url, json=body, headers={"Accept-Encoding": "identity"}) as answer:
-                data = bytearray()
-                for piece in answer.iter_bytes():
-                    data += piece
-                    if len(data) > LARGEST_WHOLE_BYTES or monotonic() > until_s:
-                        break
-                if not answer.is_success:
-                    said = " ".join(data[:2000].decode("utf-8", "replace").split())[:300]
-                    raise InputError(f"{url} answered {answer.status_code} {answer.reason_phrase}: {said}")
-                return _heard(bytes(data), answer.headers.get("content-type", ""))
-    except (httpx.HTTPError, httpx.InvalidURL) as error:
-        raise InputError(f"{url} can't be asked: {error or type(error).__name__}; is the server running?") from error
-
-
-def _heard(data: bytes, sort: str) -> Heard:
-    text = data.decode("utf-8-sig", "replace").strip()
-    is_stream = "event-stream" in sort or re.match(r"(?:event|data|id|:)[ :]", text) is not None
-    if not is_stream:
-        whole = _read(text)
-        if whole is not None:
-            return Heard(framing=WHOLE, messages=[whole])
-    framing = EVENT_STREAM if is_stream else LINES
-    cut = EventStream() if is_stream else MessageLines()
-    try:
-        messages = [*cut.feed(data + b"\n\n"), *cut.end()]
-    except FramingError as error:
-        raise InputError(f"the answer can't be read: {error}") from error
-    read = [content for content in map(_read, messages) if content is not None]
-    if not read:
-        raise InputError(f"the answer holds no JSON: {_quoted(text)}")
-    return Heard(framing=framing, messages=read)
-
-
-def _read(text: str) -> Any:
-    try:
-        return decoded(text.strip())
-    except (ValueError, RecursionError):
-        return None
 
 
 def _leaves(content: Any, where: str = "", depth: int = 0) -> Iterator[tuple[str, Any]]:
@@ -263,9 +214,4 @@ def _inline(value: Any) -> str:
 
 
 def _shown(heard: Heard) -> str:
-    return _quoted(json.dumps(heard.messages[0] if heard.messages else None))
-
-
-def _quoted(text: str) -> str:
-    said = " ".join(text.split())
-    return repr(said if len(said) <= LONGEST_SHOWN else said[:LONGEST_SHOWN] + "...")
+    return quoted(json.dumps(heard.messages[0] if heard.messages else None))

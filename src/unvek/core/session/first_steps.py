@@ -35,7 +35,6 @@ def first_steps(plan: Plan, logbook_path: Path, options: RunOptions | None = Non
         title=f"One step of each variant of {plan.title}",
         schedule=Schedule(rounds=1, repeats=1, warmups=0, order="listed"),
         tasks=(replace(plan.tasks[0], wordings=(), seeds=plan.tasks[0].seeds[:1]),),
-        runners=plan.runners,
         vary={name: values[:1] for name, values in plan.vary.items()},
     )
     sources = read_sources(small, options.tell)

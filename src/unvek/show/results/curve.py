@@ -14,7 +14,7 @@ from unvek.core.measures.catalogue import TIME
 from unvek.core.plain_text import clean
 from unvek.core.stats.conclusions.fits import Line
 from unvek.core.stats.student import Estimate
-from unvek.core.units import bytes_words, counted, duration_words, ratio_decimals
+from unvek.core.units import bytes_words, counted, decimals_for, duration_words, ratio_decimals
 from unvek.show.palette import FORM_COLOURS, FORM_MARKS
 from unvek.show.terminal.console import faint
 from unvek.show.terminal.figures import figure, unit_suffix, variant_text
@@ -153,13 +153,29 @@ def _fits(found: Curve, row: CurveRow) -> list[str]:
     setting = clean(found.setting)
     fits = f"which fits within {100 * fit.misfit:.1f} %"
     if isinstance(fit, Line):
-        return [f"{_amount(fit.fixed, found.unit)} fixed and {_amount(fit.per_one, found.unit)} for each "
-                f"{setting.removesuffix('s').replace('.', ' ')}, {fits}."]  # fmt: skip
+        return [f"{_line_words(fit, found.unit, setting)}, {fits}."]
     exponent = _estimate(fit.exponent, Scale("", 1))
     if abs(fit.exponent.value) < LEVEL:
         return [f"twice the {setting} come to hardly more (exponent {exponent})."]
     doubling = _estimate(fit.doubling, Scale("", 1))
     return [f"twice the {setting} come to {doubling} times as much: a power law with exponent {exponent}, {fits}."]
+
+
+def _line_words(fit: Line, unit: str, setting: str) -> str:
+    """A time or a memory has a fixed part; of a rate or a score it is said whether it rises or falls."""
+    each = setting.removesuffix("s").replace(".", " ")
+    if unit in ("s", "B"):
+        return f"{_amount(fit.fixed, unit)} fixed and {_amount(fit.per_one, unit)} for each {each}"
+    slope = fit.per_one
+    if slope.low is not None and slope.high is not None and slope.low <= 0 <= slope.high:
+        return f"whether it rises or falls can't be told: {_amount(slope, unit)} for each {each}"
+    way, by = ("rises", slope) if slope.value > 0 else ("falls", _negative(slope))
+    return f"it {way} by {_amount(by, unit)} for each {each}, from {_amount(fit.fixed, unit)} at 0"
+
+
+def _negative(found: Estimate) -> Estimate:
+    low, high = (None if end is None else -end for end in (found.high, found.low))
+    return Estimate(value=-found.value, low=low, high=high)
 
 
 def _long_or_short(found: Curve, row: CurveRow) -> str:
@@ -174,7 +190,7 @@ def _long_or_short(found: Curve, row: CurveRow) -> str:
 
 def _amount(found: Estimate, unit: str) -> str:
     if unit not in ("s", "B"):
-        return _estimate(found, Scale(unit, 1)) + (f" {unit}" if unit else "")
+        return _in_its_digits(found) + (f" {unit}" if unit else "")
     words: Callable[[float], str] = duration_words if unit == "s" else bytes_words
     if found.value < 0 and (found.low is None or (found.high or 0) < 0):
         return "nothing" if found.low is None else f"less than nothing (-{words(-found.value)})"
@@ -183,6 +199,13 @@ def _amount(found: Estimate, unit: str) -> str:
     if found.low <= 0:
         return f"up to {words(max(0.0, found.high))}"
     return f"{words(found.value)} ({words(found.low)} to {words(found.high)})"
+
+
+def _in_its_digits(found: Estimate) -> str:
+    """Word an amount and its ends with as many digits as its interval supports."""
+    decimals = decimals_for(found.value, found.low, found.high)
+    value, *ends = (None if one is None else f"{one:.{decimals}f}" for one in (found.value, found.low, found.high))
+    return f"{value}" if None in ends else f"{value} ({ends[0]} to {ends[1]})"
 
 
 def _estimate(found: Estimate, scale: Scale) -> str:

@@ -60,6 +60,13 @@ class EveryLimit(ProjectTest):
         self.assertEqual({row["status"] for row in bad}, {"over-limit"})
         self.assertEqual({row["tokens"] for row in bad}, {8})
 
+    def test_runs_that_a_limit_ended_do_not_keep_a_variant_from_its_other_prompts(self):
+        self.write_plan(SLOW, variant("bad", do="chatter", steps=0) + "limits = { tokens = 7 }\n", task(seeds=range(5)))
+        self.unvek("run", expect=1)
+        bad = [row["status"] for row in self.log() if row["variant"] == "bad"]
+        self.assertEqual(set(bad), {"over-limit"}, "each has a process of its own, and all have failed alike")
+        self.assertGreaterEqual(len(bad), 5)
+
     def test_a_limit_that_is_not_reached_ends_nothing(self):
         run = self.run_to_the_limit('memory = "4 GiB", tokens = 9, loop = 4, output = "9 MiB"', "", expect=0)
         self.assertEqual(run["status"], "finished")

@@ -18,7 +18,7 @@ from unvek.core.plan.model import Plan, Variant
 from unvek.core.plan.runners import PYTHON
 from unvek.core.rig.telemetry import LOOK_EVERY_S
 from unvek.core.run.engine.bench import Assignment, Bench
-from unvek.core.run.engine.failing import LAUNCHES, Failing
+from unvek.core.run.engine.failing import Failing
 from unvek.core.run.engine.launch import Launch, LoadError
 from unvek.core.run.engine.limits import Outcome
 from unvek.core.run.engine.outputs_said import in_order, said_of
@@ -194,7 +194,8 @@ class Engine:
 
     def _leave_out(self, variant: Variant, round_number: int, runs: list[PendingRun]) -> None:
         """File the runs of a variant as skipped of which every run in two launches has failed alike."""
-        error = f"left out: every run of {variant.name} in {LAUNCHES} launches {self._failing[variant.name].error}"
+        failing = self._failing[variant.name]
+        error = f"left out: every run of {variant.name} in {len(failing.launches)} launches {failing.error}"
         launch = self._open(variant, round_number)
         self._bench.keeper.describe_launch(launch.number, None, error, LaunchAbout())
         while runs:

@@ -1,12 +1,16 @@
-"""Variants that fail alike whatever is asked of them: what is wrong is known by then, and need not be said again."""
+"""Variants that fail alike whatever is asked of them: what is wrong is known by then, and need not be said again.
+
+Runs that were ended by a limit are not among them: how long a run takes and how much it writes depends on what it is
+asked, and the next prompt may be a shorter one.
+"""
 
 import re
 from dataclasses import dataclass, field
 
-from unvek.core.run.events.record import FAILURES, FINISHED
+from unvek.core.run.events.record import FAILED, OUTCOMES
 
 LAUNCHES = 2  # whose every run has failed alike
-FEWEST_CELLS = 2  # that failed, where there are more: one may be what is wrong
+FEWEST_CELLS = 3  # that failed, where there are more: a crash ends its launch, and one prompt or two may be the cause
 
 
 QUOTED = re.compile(r"'[^']*'|\"[^\"]*\"")
@@ -27,14 +31,14 @@ class Failing:
 
     def take(self, launch: int, cell: str, status: str, error: str | None) -> None:
         """Note how a run ended."""
-        if status == FINISHED:
-            self._forget(None)
-        elif status in FAILURES:
+        if status == FAILED:
             said = f"{status}: {error or 'nothing was said'}"
             if self.error is None or _unquoted(said) != _unquoted(self.error):
                 self._forget(said)
             self.cells.add(cell)
             self.launches.add(launch)
+        elif status in OUTCOMES:
+            self._forget(None)
 
     def _forget(self, error: str | None) -> None:
         self.error = error
