@@ -125,5 +125,5 @@ What to do next:
 {change}  unvek check --one-step   is it all wired up?
   unvek run                make the runs; the same command goes on where it was stopped
   unvek compare            which is faster, by how much, and how sure that is
-""".strip("\n")
+""".rstrip()
     )
