@@ -72,6 +72,13 @@ class CountedRuns:
         return self.rows.whole_numbers("seed")
 
     @cached_property
+    def session(self) -> Whole:
+        """The number of the session that each run was made in; 0 where it is not known."""
+        launches, places = np.unique(self.launch, return_inverse=True)
+        sessions = [self.launches[number].session or 0 for number in launches.tolist()]
+        return np.array(sessions, np.int64)[places]
+
+    @cached_property
     def task_codes(self) -> Whole:
         """Which runs are of the same task."""
         return self.rows.coded("task").codes

@@ -14,7 +14,8 @@ from unvek.core.stats.student import Estimate
 def drift_of(evidence: Evidence, name: str, mine: Truths) -> Estimate | None:
     """Return where a variant's likeness lies between the reference's rerun (0) and its other seeds (1).
 
-    By item, each as where the likeness itself is shown: the median (or mean) of its runs.
+    Where the reference is asked anew in each run, 0 is the same output, as no run is a rerun. By item, each as where
+    the likeness itself is shown: the median (or mean) of its runs.
     """
     runs, held = evidence.runs, evidence.held
     values = evidence.values.of(name)
@@ -22,11 +23,12 @@ def drift_of(evidence: Evidence, name: str, mine: Truths) -> Estimate | None:
     rerun = known & runs.of_variant(evidence.reference) & (held.codes == runs.varied_codes)
     mine = mine & known
     others, of_tasks = evidence.values.likeness_to_other_seeds(name)
-    if not (np.any(mine) and np.any(rerun) and len(others)):
+    same = evidence.values.kind_of(name).same if held.asked_anew else None
+    if not (np.any(mine) and (np.any(rerun) or same is not None) and len(others)):
         return None
     averaged = evidence.values.is_averaged(name)
     targets, count = numbered(runs.task_codes, runs.seed, held.codes)
-    of_rerun = np.full(count, np.nan)
+    of_rerun = np.full(count, np.nan if same is None else same)
     of_rerun[np.unique(targets[rerun])] = _by_group(values[rerun], targets[rerun], averaged)
     firsts = first_places(*numbered(runs.item[mine]))
     ours = _by_group(values[mine], runs.item[mine], averaged)

@@ -26,6 +26,7 @@ from unvek.core.logbook.rows import RunRow
 from unvek.core.logbook.run_table import RunTable
 from unvek.core.logbook.store import Logbook
 from unvek.core.plan.model import Plan, WantedMeasure
+from unvek.core.plan.placeholders import asks_anew
 from unvek.core.rig.facts import rig_words
 from unvek.core.run.events.record import FINISHED, is_from_elsewhere
 from unvek.core.stats.grouping import numbered
@@ -79,8 +80,9 @@ def gather(logbook: Logbook, selection: Selection = EVERYTHING) -> Evidence:
     settings = RunSettings(counted_runs, {task.name: task for task in plan.plan.tasks})
     measured, definitions = Measurements.of(*logbook.measured()), logbook.definitions()
     asked, usual = _with_usual_measures(logbook, plan.plan, counted_runs.number.tolist())
+    held = HeldAgainst(settings, reference, _is_asked_anew(plan.plan, reference))
     return Evidence(
-        values=Values(asked, HeldAgainst(settings, reference), measured, definitions, logbook.phases),
+        values=Values(asked, held, measured, definitions, logbook.phases),
         first_runs_s=_first_runs_s(runs, of_plan),
         left_out=left_out,
         voided=voided,
@@ -149,6 +151,11 @@ def _latest_of_slots(runs: RunTable[RunRow], places: NDArray[np.int64]) -> NDArr
     latest = np.zeros(count, np.int64)
     np.maximum.at(latest, slots, places)
     return np.sort(latest)
+
+
+def _is_asked_anew(plan: Plan, reference: str) -> bool:
+    runners = [plan.runners.get(variant.runner) for variant in plan.variants if variant.name == reference]
+    return any(runner is not None and asks_anew(runner) for runner in runners)
 
 
 def _first_runs_s(runs: RunTable[RunRow], of_plan: NDArray[np.bool_]) -> dict[str, list[float]]:

@@ -11,10 +11,14 @@ from unvek.core.evidence.settings import RunSettings
 
 @dataclass(frozen=True)
 class HeldAgainst:
-    """Of likenesses: which of the reference's runs each run's output may be held against."""
+    """Of likenesses: which of the reference's runs each run's output may be held against.
+
+    asked_anew: no two runs of the reference are asked the same, so that none is a rerun of another.
+    """
 
     settings: RunSettings
     reference: str
+    asked_anew: bool = False
 
     @property
     def runs(self) -> CountedRuns:
@@ -35,7 +39,13 @@ class HeldAgainst:
         meant = [{**varied, **{name: own[name] for name in varied if name in own}} for varied in few]
         return self.runs.codes_of_varied([varied_words(varied) for varied in meant])
 
+    def is_rerun(self, places: Whole, against: Whole) -> Truths:
+        """Return of which runs (by place) the output is held against that of another run of the same cell."""
+        columns = (self.runs.variant, self.runs.seed, self.runs.varied_codes)
+        return np.asarray(np.all([column[places] == column[against] for column in columns], axis=0))
+
     def fit(self, places: Whole, against: Whole) -> Truths:
         """Return of which runs (by place) a likeness to those others counts."""
         is_reference = self.runs.of_variant(self.reference)[against]
-        return np.asarray(is_reference & (self.runs.varied_codes[against] == self.codes[places]))
+        fits = np.asarray(is_reference & (self.runs.varied_codes[against] == self.codes[places]))
+        return fits & ~self.is_rerun(places, against) if self.asked_anew else fits

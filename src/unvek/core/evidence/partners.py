@@ -17,8 +17,9 @@ def partners(held: HeldAgainst) -> tuple[Whole, Whole]:
     """Return (pairs,) the numbers of runs, and (pairs,) of the reference's run that each is held against.
 
     That is its run of the same item (as `HeldAgainst.codes` has it), round and repeat, or else its first of the
-    item; for a run of the reference itself its next one of the item. To place likenesses between a rerun and another
-    seed, the reference's first runs of each two seeds of a task are paired too.
+    item; for a run of the reference itself its next one of the item. Where it is asked anew in each run, only what was
+    asked the same counts: its run of that round and repeat in the same session. To place likenesses between a rerun and
+    another seed, the reference's first runs of each two seeds of a task are paired too.
     """
     runs = held.runs
     finished = np.flatnonzero(runs.finished & runs.made_here)
@@ -29,16 +30,19 @@ def partners(held: HeldAgainst) -> tuple[Whole, Whole]:
     codes = np.r_[held.codes[finished], runs.varied_codes[theirs]]
     items, count = numbered(runs.task_codes[every], runs.seed[every], codes)
     repeats = runs.rows.whole_numbers("repeat")
-    slots, slots_count = numbered(items, runs.round[every], repeats[every])
+    alike = (items, runs.round[every], repeats[every], *([runs.session[every]] if held.asked_anew else []))
+    slots, slots_count = numbered(*alike)
     ours = slice(0, len(finished))
     rest = slice(len(finished), None)
     of_slot, of_item = first_places(slots[rest], slots_count), first_places(items[rest], count)
-    found = np.where(of_slot[slots[ours]] >= 0, of_slot[slots[ours]], of_item[items[ours]])
+    found = of_slot[slots[ours]]
+    if not held.asked_anew:
+        found = np.where(found >= 0, found, of_item[items[ours]])
     next_one = _next_of_item(items[rest])
     own = np.full(len(runs), -1, np.int64)
     own[theirs] = np.arange(len(theirs))
     is_own = (own[finished] >= 0) & (held.codes[finished] == runs.varied_codes[finished])
-    found[is_own] = next_one[own[finished[is_own]]]
+    found[is_own] = -1 if held.asked_anew else next_one[own[finished[is_own]]]
     known = found >= 0
     pairs = np.array(_of_two_seeds(held, theirs), np.int64).reshape(-1, 2)
     return (

@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from unvek.core.plan.model import SettingValue, Task, Variant
+from unvek.core.plan.runners import AnyRunner
 
 PLACEHOLDER = re.compile(r"\{\{|\}\}|\{([A-Za-z_][\w.-]*(?:\[[0-9]{1,3}\])?)\}")
 LONE = re.compile(r"\{([A-Za-z_][\w.-]*(?:\[[0-9]{1,3}\])?)\}")
@@ -26,6 +27,11 @@ def names_in(template: Any) -> Iterator[str]:
     elif isinstance(template, list | tuple):
         for value in template:
             yield from names_in(value)
+
+
+def asks_anew(runner: AnyRunner) -> bool:
+    """Whether no two runs are asked the same, as each request has a nonce."""
+    return any(NONCE in names_in(template.content) for template in runner.templates())
 
 
 def filled(template: str, values: Mapping[str, Any]) -> str:

@@ -11,7 +11,7 @@ from unvek.core.logbook.folder import DATABASE_NAME, logbook_beside
 from unvek.core.logbook.store import Logbook
 from unvek.core.plan.cells import cells_of, read_sources, vary_of, weights_bytes
 from unvek.core.plan.model import Plan
-from unvek.core.plan.placeholders import NONCE, names_in
+from unvek.core.plan.placeholders import asks_anew
 from unvek.core.plan.reading.plan import read_plan
 from unvek.core.plan.runners import StreamRunner
 from unvek.core.rig.present import accelerators_present
@@ -196,11 +196,7 @@ def _shared_servers(plan: Plan) -> list[str]:
     sharing: dict[str, list[str]] = {}
     for variant in plan.variants:
         runner = plan.runner_of(variant)
-        if (
-            isinstance(runner, StreamRunner)
-            and not runner.serve
-            and NONCE in {name for template in runner.templates() for name in names_in(template.content)}
-        ):
+        if isinstance(runner, StreamRunner) and not runner.serve and asks_anew(runner):
             sharing.setdefault(runner.url, []).append(variant.name)
     return [
         f"{', '.join(names)} ask one server with the same nonces: if one model answers, it knows some prompts from "

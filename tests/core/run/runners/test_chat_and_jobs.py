@@ -316,6 +316,25 @@ class Remembering(Servers):
         self.assertEqual(asked["cards"], asked["quick"])
         self.assertEqual(len(set(asked["cards"])), 2 * (2 * 2 + 1))
 
+    def test_outputs_are_held_against_what_was_asked_the_same(self):
+        """The server says back what it is asked: but for the nonces every variant is like the reference, always."""
+        keys = ASKS + 'body = { who = "{variant}", ask = "{nonce} {prompt} {seed}" }'
+        echoes = {"take": lambda count, body: iter([TO_THE_END + message(json.loads(body)["ask"])])}
+        self.plan({"cards": (keys, echoes)}, tasks=task("a", seeds=[1, 2]), rounds=2, repeats=2)
+        self.add_variant("quick")
+        self.unvek("run", "--plain")
+        self.add_variant("late")
+        self.unvek("run", "--plain")
+        edits = {row["variant"]: row["measures"]["edit"] for row in self.result("compare")["rows"]}
+        typical = {name: edit["typical"] for name, edit in edits.items()}
+        self.assertEqual(
+            typical, {"cards": None, "quick": 1.0, "late": None}, "no rerun, and no other session, is alike"
+        )
+        self.assertEqual(
+            {name: edit["drift"] for name, edit in edits.items()}, {"cards": None, "quick": 0.0, "late": None}
+        )
+        self.assertIn("cards is never asked the same twice", " ".join(self.unvek("compare").stdout.split()))
+
     def test_what_a_server_says_it_knew_is_unfair_where_variants_differ(self):
         def knows(count: int, body: bytes) -> Iterator[bytes]:
             cached = 36 if json.loads(body)["who"] == "quick" else 0
