@@ -12,6 +12,7 @@ from tests.written import RIG, WrittenLogbook, run_start
 from unvek.core.errors import InputError
 from unvek.core.evidence.gathering import Selection, gather
 from unvek.core.evidence.warming import still_warming
+from unvek.core.findings.circumstances import circumstance_notes
 from unvek.core.findings.comparison.comparison import compare
 from unvek.core.plan.cells import Cell, cells_of, read_sources
 from unvek.core.plan.reading.plan import read_plan
@@ -78,6 +79,18 @@ class Warming(unittest.TestCase):
         ((launch, runs, less_time_share),) = still_warming(times_s, *whole)
         self.assertEqual((launch, runs), (2, 12))
         self.assertTrue(0.1 < less_time_share < 0.3, less_time_share)
+
+
+class WarmingNotes(WrittenLogbook):
+    def test_launches_that_were_not_warm_are_told_of_once(self):
+        self.plan("slow", "quick", cells=CELLS, quality=None)
+        for name, cell in zip(("slow", "quick"), CELLS, strict=True):
+            launch = self.logbook.open_launch(name, 1)
+            for place in range(1, 14):
+                self.run_made(cell, 1 + 0.5 / place, place, place=place, launch=launch)
+        notes = [note for note in circumstance_notes(gather(self.logbook)) if "Not warm yet" in note]
+        self.assertEqual(len(notes), 1, notes)
+        self.assertRegex(notes[0], r"were launch \d+ of slow \(by \d+ %\), launch \d+ of quick \(by \d+ %\): their")
 
 
 class TwoRigs(WrittenLogbook):

@@ -27,7 +27,7 @@ def circumstance_notes(
     elif np.any(runs.cold):
         notes.append(f"{counted(int(np.count_nonzero(runs.cold)), 'cold run')} (the first of a process) counted in "
                      "no time here.")  # fmt: skip
-    notes += [_warming_words(warming) for warming in runs.still_warming] if with_warming else []
+    notes += _warming_notes(runs.still_warming) if with_warming else []
     for source, words in (
         (SIMULATED, "Simulated, measured on a stand-in"),
         (IMPORTED, "Imported, not measured here"),
@@ -105,7 +105,13 @@ def _settling_notes(evidence: Evidence) -> list[str]:
     return notes
 
 
-def _warming_words(found: Warming) -> str:
-    share = round(100 * found.less_time_share)
-    return (f"Launch {found.launch} of {found.variant} was still getting faster after its warm-ups: its last runs took "
-            f"{share} % less time than its first. More warm-ups would tell more.")  # fmt: skip
+def _warming_notes(still: Sequence[Warming]) -> list[str]:
+    """Say in one sentence which launches were not warm yet."""
+    if not still:
+        return []
+    named = [f"launch {one.launch} of {one.variant} (by {100 * one.less_time_share:.0f} %)" for one in still]
+    said, their = ("was", "its") if len(still) == 1 else ("were", "their")
+    return [
+        f"Not warm yet after {their} warm-ups {said} {few_of(named, MOST_NAMED)}: {their} last runs took so much less "
+        f"time than {their} first. More warm-ups would tell more."
+    ]
