@@ -276,7 +276,8 @@ class OfServers(Drafts):
                     said = self.init(kind, f"{url}/{name}", expect=2)
                     self.assertIn(words, said)
                     self.assertNotIn("\x1b", said)
-            self.assertIn("is no URL", self.init(kind, "localhost:1/x", expect=2))
+            for url_of_none in ("localhost:1/x", "http://[::1/x", "http://"):
+                self.assertIn("is no URL", self.init(kind, url_of_none, expect=2))
             self.assertIn("can't be asked", self.init(kind, "http://127.0.0.1:9/x", expect=2))
         self.init("server", f"{url}/wide")
         self.assertEqual(self.drafted()["runners"]["server"]["text"], "/~1~0/0/0")

@@ -7,6 +7,7 @@ become text. How speed is worded is decided in one place, `speed_words`.
 import math
 import re
 from collections.abc import Mapping, Sequence
+from contextlib import suppress
 
 SECONDS: Mapping[str, float] = {"ms": 0.001, "s": 1.0, "min": 60.0, "h": 3600.0}
 BYTES: Mapping[str, float] = {"B": 1, "KiB": 2**10, "MiB": 2**20, "GiB": 2**30, "kB": 1e3, "MB": 1e6, "GB": 1e9}
@@ -32,6 +33,16 @@ def parse_duration(text: str) -> float:
 def parse_bytes(text: str) -> int:
     """Return bytes for a text such as "12 GiB" or "500 MB"; ValueError as for parse_duration."""
     return round(_parse(text, BYTES, 'a size with its unit, such as "12 GiB" or "500 MB"'))
+
+
+def parse_value(text: str) -> int | float | bool | str:
+    """Return a number, or true or false, where the text is one."""
+    if text in ("true", "false"):
+        return text == "true"
+    for kind in (int, float):
+        with suppress(ValueError):
+            return kind(text)
+    return text
 
 
 def parse_share(text: str) -> float:

@@ -27,28 +27,28 @@ JOB_PHASE, FETCH_PHASE = "job", "fetch"
 async def take_whole(client: httpx.AsyncClient, question: Question, ear: Ear) -> int:
     """Send a question that is answered at once; return the status code."""
     code, answer = await answer_of(client, question.request(), WholeAnswer)
-    await _take_content(client, question, ear, answer.content(), question.filling, str(question.request().url))
+    await _take_content(client, question, ear, answer.content(), question.filling, question.asked_url)
     return code
 
 
 async def do_job(client: httpx.AsyncClient, question: Question, ear: Ear) -> int:
     """Send a question that is taken as a job, look at it until it is done, and fetch what came of it."""
-    assert question.job is not None, "such an answer has a job"
-    request = question.request()
-    code, answer = await answer_of(client, request, WholeAnswer)
+    job = question.job
+    assert job is not None, "such an answer has a job"
+    code, answer = await answer_of(client, question.request(), WholeAnswer)
     began_ns = monotonic_ns()
     ear.phase(began_ns, JOB_PHASE)
-    names = {**question.filling, **_job_named(question.job, answer.content())}
-    url = _look_url(question, question.job, answer.content(), names, str(request.url))
+    names = {**question.filling, **_job_named(job, content := answer.content())}
+    url = _look_url(question, job, content, names)
     steps = 0
     async for content, at_ns in _looks(client, question, url):
-        steps = _tell_steps(question.job, ear, content, steps, at_ns)
-        if _is_done(question, content, names):
+        steps = _tell_steps(job, ear, content, steps, at_ns)
+        if _is_done(question, job, content, names):
             ear.phase(at_ns, FETCH_PHASE)
             await _take_content(client, question, ear, content, names, url)
             return code
         taken_s = (at_ns - began_ns) / 1e9
-        await asyncio.sleep(question.job.every_s or max(SOONEST_LOOK_S, LOOK_AFTER_SHARE * taken_s))
+        await asyncio.sleep(job.every_s or max(SOONEST_LOOK_S, LOOK_AFTER_SHARE * taken_s))
     raise AssertionError("a job is looked at until it is done")
 
 
@@ -71,18 +71,18 @@ def _job_named(job: JobAsked, content: Any) -> Mapping[str, str]:
     return {JOB_NAME: quote(str(name), safe="")}
 
 
-def _look_url(question: Question, job: JobAsked, content: Any, names: Mapping[str, Any], asked: str) -> str:
+def _look_url(question: Question, job: JobAsked, content: Any, names: Mapping[str, Any]) -> str:
     if not job.look.startswith("/"):
         return filled(job.look, names)
     found = at(content, parts_of(job.look))
     if not isinstance(found, str) or not found:
         raise AnswerError(f"the server took the job, but no URL to look at stood at {job.look}")
-    return _of_server(question, urljoin(asked, found))
+    return _of_server(question, urljoin(question.asked_url, found))
 
 
 def _of_server(question: Question, url: str) -> str:
     """Return a URL that a server gave; AnswerError where it leads to another one: it can't send us anywhere."""
-    if not is_of_server(url, str(question.request().url)):
+    if not is_of_server(url, question.asked_url):
         raise AnswerError(f"the server sends us to another one, which is not asked: {url[:200]}")
     return url
 
@@ -98,10 +98,8 @@ def _tell_steps(job: JobAsked, ear: Ear, content: Any, before: int, at_ns: int) 
     return done
 
 
-def _is_done(question: Question, content: Any, names: Mapping[str, Any]) -> bool:
+def _is_done(question: Question, job: JobAsked, content: Any, names: Mapping[str, Any]) -> bool:
     """Whether the job is done; AnswerError where it has failed."""
-    job = question.job
-    assert job is not None, "such an answer has a job"
     if job.state is None:
         pointers = [*question.texts.values(), *(where for where in question.fetch if where.startswith("/"))]
         return any(at(content, parts_of(filled(where, names))) for where in pointers) or not pointers

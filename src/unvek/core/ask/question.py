@@ -62,9 +62,14 @@ class Question:
         """Where an answer was looked for, in words."""
         return " or ".join((*self.texts.values(), *self.fetch))
 
+    @property
+    def asked_url(self) -> str:
+        """The URL that is asked."""
+        return str(httpx.URL(filled(self.url, self.filling)))
+
     def request(self) -> httpx.Request:
         body = filled_json(self.body, self.filling) if self.body is not None else None
-        return self.request_to(filled(self.url, self.filling), self.method, body)
+        return self.request_to(self.asked_url, self.method, body)
 
     def request_to(self, url: str, method: str = "GET", body: Any = None) -> httpx.Request:
         """Return a request to a URL of the same server, with the question's headers."""

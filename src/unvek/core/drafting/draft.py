@@ -12,6 +12,7 @@ from unvek.core.plan.names import LONGEST_NAME
 
 PLAN = "plan.toml"
 ONE_PROCESS = "# A process kept for a round: load(variant) is called once, run(model, job, probe) for each run."
+OTHER_PYTHON = '# python = "path/to/your/environment/bin/python"   # if it is to run in another than Unvek\'s'
 PICTURES = (
     "a violet flower with six petals on night ground, one leaf",
     "a rose flower with five petals on meadow ground, no leaf",
@@ -108,8 +109,7 @@ class Draft:
             elif variant.asks_for_weights:
                 own.append("weights = []   # FILL IN: the model's files, or the folder that it is")
             if variant.settings:
-                settings = ", ".join(f"{key(name)} = {written(value)}" for name, value in variant.settings.items())
-                own.append(f"settings = {{ {settings} }}")
+                own.append(f"settings = {inline(variant.settings)}")
             lines += [*(f"# {line}" if variant.is_example and not line.startswith("#") else line for line in own), ""]
         return lines
 
@@ -138,6 +138,16 @@ def written(value: Any) -> str:
     import tomlkit  # here: nothing else writes TOML
 
     return str(tomlkit.item(value).as_string())
+
+
+def inline(value: Any) -> str:
+    """Return JSON as TOML has it in one line; it has no null, and such a key is left out."""
+    if isinstance(value, Mapping):
+        parts = [f"{key(str(name))} = {inline(one)}" for name, one in value.items() if one is not None]
+        return f"{{ {', '.join(parts)} }}"
+    if isinstance(value, list):
+        return f"[{', '.join(inline(one) for one in value if one is not None)}]"
+    return written(value)
 
 
 def key(name: str) -> str:
@@ -190,16 +200,6 @@ def second_to(first: DraftVariant) -> DraftVariant:
         first, name="other", form="quantized", is_example=True, precision=None,
         comment="What the first is held against, with other weights or settings:",
     )  # fmt: skip
-
-
-def parsed(said: str) -> Any:
-    """Return the value of a setting that somebody has typed."""
-    for kind in (int, float):
-        try:
-            return kind(said)
-        except ValueError:
-            pass
-    return {"true": True, "false": False}.get(said, said)
 
 
 def names_of(stems: Sequence[str]) -> list[str]:

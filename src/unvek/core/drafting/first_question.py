@@ -8,8 +8,8 @@ from typing import Any
 
 import httpx
 
-from unvek.core.ask.answer import LARGEST_WHOLE_BYTES, decoded
-from unvek.core.ask.framing import EventStream, FramingError, MessageLines
+from unvek.core.ask.answer import FRAMINGS, LARGEST_WHOLE_BYTES, decoded
+from unvek.core.ask.framing import FramingError
 from unvek.core.ask.secrets import Secrets
 from unvek.core.errors import InputError
 from unvek.core.plan.reading.started import VARIABLE_NAME
@@ -83,7 +83,7 @@ def _heard(data: bytes, sort: str) -> Heard:
         if whole is not None:
             return Heard(framing=WHOLE, messages=[whole])
     framing = EVENT_STREAM if is_stream else LINES
-    cut = EventStream() if is_stream else MessageLines()
+    cut = FRAMINGS[framing]()
     try:
         messages = [*cut.feed(data + b"\n\n"), *cut.end()]
     except FramingError as error:

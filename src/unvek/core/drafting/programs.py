@@ -21,7 +21,6 @@ from unvek.core.drafting.draft import (
     DraftVariant,
     Question,
     form_of,
-    parsed,
     path_from,
     precision_of,
     second_to,
@@ -30,6 +29,7 @@ from unvek.core.drafting.draft import (
 from unvek.core.errors import InputError
 from unvek.core.plan.placeholders import LONE
 from unvek.core.plan.reading.door import found_program
+from unvek.core.units import parse_value
 
 HELP_S, HELP_BYTES = 10.0, 256 * 1024
 OPTION = re.compile(r"(?<![\w-])(--?[A-Za-z][\w-]*)")
@@ -149,7 +149,7 @@ def _take_words(command: _Command, words: Sequence[str], folder: Path) -> None:
             command.words.append(_filled(command, "prompt", word, folder) if is_prompt else _as_in_plan(word, folder))
         elif equals:
             command.words.append(f"{option}={_filled(command, role, value, folder)}")
-        elif rest and not (rest[0].startswith("-") and not _is_number(rest[0])):
+        elif rest and (not rest[0].startswith("-") or isinstance(parse_value(rest[0]), int | float)):
             command.words += [option, _filled(command, role, rest.pop(0), folder)]
         else:
             command.words.append(word)
@@ -169,16 +169,8 @@ def _filled(command: _Command, role: str, value: str, folder: Path) -> str:
         command.weights = path_from(folder, Path(value))
         return "{weights[0]}"
     if role in SETTINGS:
-        command.settings[role] = parsed(value)
+        command.settings[role] = parse_value(value)
     return f"{{{role}}}"
-
-
-def _is_number(text: str) -> bool:
-    try:
-        float(text)
-    except ValueError:
-        return False
-    return True
 
 
 def _as_in_plan(word: str, folder: Path) -> str:

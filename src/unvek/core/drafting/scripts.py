@@ -6,24 +6,22 @@ from typing import Any
 
 from unvek.core.drafting.draft import (
     ONE_PROCESS,
+    OTHER_PYTHON,
     PICTURES,
     TEXTS,
     Ask,
     Draft,
     DraftVariant,
     Question,
-    form_of,
-    names_of,
-    parsed,
     path_from,
-    precision_of,
     second_to,
     written,
 )
 from unvek.core.drafting.interpreters import interpreter_for
-from unvek.core.drafting.weight_files import weights_near
+from unvek.core.drafting.weight_files import variants_of, weights_near
 from unvek.core.errors import InputError
-from unvek.core.plan.script_sight import TAKES, Needed, ScriptSight, sight_of
+from unvek.core.plan.script_sight import TAKES, Needed, ScriptSight, call_of, sight_of
+from unvek.core.units import parse_value
 
 GUESSES: Mapping[str, Any] = {
     "steps": 8, "width": 256, "height": 256, "size": 256, "guidance": 2.0, "temperature": 0, "frames": 16, "batch": 1,
@@ -46,7 +44,7 @@ def draft_of_script(script: Path, folder: Path, ask: Ask) -> Draft:
         lines.append(f"python = {written(python)}   # it has what the script imports")
         notes.append(f"{script.name} runs in {python}, which has what it imports.")
     else:
-        lines.append('# python = "path/to/your/environment/bin/python"   # if it is to run in another than Unvek\'s')
+        lines.append(OTHER_PYTHON)
     if lacks:
         notes.append(
             f"No Python that was found here has {', '.join(lacks)}: put python = ... under [runners] in the plan."
@@ -68,7 +66,7 @@ def _seen(script: Path) -> ScriptSight:
         raise InputError(f"{script.name}:{error.lineno}: {error.msg}: it is no Python file that can be read") from error
     except (OSError, ValueError) as error:
         raise InputError(f"{script} can't be read as a script: {error}") from error
-    missing = [f"{name}({', '.join(takes)})" for name, takes in TAKES.items() if sight.is_missing(name)]
+    missing = [call_of(name) for name in TAKES if sight.is_missing(name)]
     if missing:
         raise InputError(
             f"{script.name} has no {' and no '.join(missing)}, which Unvek calls. Put your code into these functions "
@@ -83,20 +81,13 @@ def _setting(name: str, default: Any, script: Path, ask: Ask) -> Any:
         return default
     guess = GUESSES.get(name, 1)
     said = ask(Question(f"{script.name} asks for the setting {name!r}; which value", str(guess)))
-    return parsed(said)
+    return parse_value(said)
 
 
 def _variants(sight: ScriptSight, settings: Mapping[str, Any], script: Path, folder: Path) -> list[DraftVariant]:
     asks = "weights" in sight.attributes
     files = weights_near(script.parent) if asks else []
     if files:
-        names = names_of([path.stem if path.is_file() else path.name for path in files])
-        return [
-            DraftVariant(
-                name=name, form=form_of(path.name), precision=precision_of(path.name),
-                weights=(path_from(folder, path),), settings=settings,
-            )
-            for name, path in zip(names, files, strict=True)
-        ]  # fmt: skip
+        return variants_of(files, folder, settings)
     first = DraftVariant(name="full", settings=settings, asks_for_weights=asks)
     return [first, second_to(first)]

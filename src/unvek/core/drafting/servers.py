@@ -2,9 +2,8 @@
 
 import json
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from typing import Any
-from urllib.parse import urlsplit
 
 from unvek.core.ask.pointers import at, parts_of
 from unvek.core.drafting.draft import (
@@ -14,6 +13,7 @@ from unvek.core.drafting.draft import (
     DraftVariant,
     Question,
     form_of,
+    inline,
     names_of,
     precision_of,
     written,
@@ -21,6 +21,7 @@ from unvek.core.drafting.draft import (
 from unvek.core.drafting.first_question import LONGEST_SHOWN, FirstQuestion, Heard, quoted
 from unvek.core.errors import InputError
 from unvek.core.plan.placeholders import filled_json
+from unvek.core.plan.reading.servers import is_url
 from unvek.core.plan.reading.shapes import CHAT, CHAT_WHOLE
 from unvek.core.plan.runners import ANSWER, EVENT_STREAM, WHOLE
 
@@ -83,7 +84,7 @@ def draft_of_server(url: str, question: FirstQuestion, ask: Ask) -> Draft:
     if pointer is None:
         raise InputError(f"{url} answered, but no text was found in it: {_shown(heard)}")
     lines = [
-        'kind = "stream"', f"url = {written(url)}", f"body = {_inline(body)}",
+        'kind = "stream"', f"url = {written(url)}", f"body = {inline(body)}",
         f"framing = {written(heard.framing)}   # sse: server-sent events; lines: a JSON value a line; whole: at once",
         f"text = {written(pointer)}   # where the text stands in each message (RFC 6901)",
         *_key_lines(question),
@@ -128,8 +129,7 @@ def _of_models(models: Sequence[str]) -> list[DraftVariant]:
 
 
 def _check(url: str) -> None:
-    split = urlsplit(url)
-    if split.scheme not in ("http", "https") or not split.hostname:
+    if not is_url(url):
         raise InputError(
             f"{url!r} is no URL; give one that begins with http:// or https://, with the path that is asked"
         )
@@ -198,19 +198,6 @@ def _count(messages: Sequence[Any], sign: re.Pattern[str]) -> str | None:
 def _text_at(heard: Heard, pointer: str) -> str:
     parts = parts_of(pointer)
     return "".join(text for message in heard.messages if isinstance(text := at(message, parts), str))
-
-
-def _inline(value: Any) -> str:
-    """Return JSON as TOML has it in one line."""
-    if isinstance(value, Mapping):
-        return (
-            "{ "
-            + ", ".join(f"{written(str(name))} = {_inline(one)}" for name, one in value.items() if one is not None)
-            + " }"
-        )
-    if isinstance(value, list):
-        return "[" + ", ".join(_inline(one) for one in value if one is not None) + "]"
-    return written(value)
 
 
 def _shown(heard: Heard) -> str:

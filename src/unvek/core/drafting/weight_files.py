@@ -1,10 +1,12 @@
 """A draft from weights: a variant for each file or folder, and a script to fill in."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
+from typing import Any
 
 from unvek.core.drafting.draft import (
     ONE_PROCESS,
+    OTHER_PYTHON,
     PICTURES,
     Draft,
     DraftVariant,
@@ -62,23 +64,28 @@ def draft_of_weights(paths: Sequence[Path], folder: Path) -> Draft:
     if len(sizes) > MOST:
         raise InputError(f"{len(sizes)} files: a variant for each is more than {MOST}; name those to be compared")
     ordered = sorted(sizes, key=lambda path: -sizes[path])
-    names = names_of([path.stem if path.is_file() else path.name for path in ordered])
-    variants = [
-        DraftVariant(
-            name=name, form=form_of(path.name), precision=precision_of(path.name), weights=(path_from(folder, path),)
-        )
-        for name, path in zip(names, ordered, strict=True)
-    ]
     return Draft(
-        title="Which of these weights?", runner="model", variants=variants, prompts=PICTURES,
+        title="Which of these weights?", runner="model", variants=variants_of(ordered, folder, {}), prompts=PICTURES,
         runner_lines=[
             ONE_PROCESS,
             f'script = "{SCRIPT}"   # FILL IN the two functions',
-            '# python = "path/to/your/environment/bin/python"   # if it is to run in another than Unvek\'s',
+            OTHER_PYTHON,
         ],
         files={SCRIPT: TEMPLATE},
         to_fill=[f"load() and run() in {SCRIPT}"],
     )  # fmt: skip
+
+
+def variants_of(paths: Sequence[Path], folder: Path, settings: Mapping[str, Any]) -> list[DraftVariant]:
+    """Return a variant for each file or folder of weights, named and guessed by what it is called."""
+    names = names_of([path.stem if path.is_file() else path.name for path in paths])
+    return [
+        DraftVariant(
+            name=name, form=form_of(path.name), precision=precision_of(path.name), weights=(path_from(folder, path),),
+            settings=settings,
+        )
+        for name, path in zip(names, paths, strict=True)
+    ]  # fmt: skip
 
 
 def weights_near(folder: Path) -> list[Path]:

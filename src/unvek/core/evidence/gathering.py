@@ -154,8 +154,8 @@ def _latest_of_slots(runs: RunTable[RunRow], places: NDArray[np.int64]) -> NDArr
 
 
 def _is_asked_anew(plan: Plan, reference: str) -> bool:
-    runners = [plan.runners.get(variant.runner) for variant in plan.variants if variant.name == reference]
-    return any(runner is not None and asks_anew(runner) for runner in runners)
+    runner = plan.runner_named(reference)
+    return runner is not None and asks_anew(runner)
 
 
 def _first_runs_s(runs: RunTable[RunRow], of_plan: NDArray[np.bool_]) -> dict[str, list[float]]:

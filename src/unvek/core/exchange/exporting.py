@@ -20,7 +20,7 @@ from unvek.core.exchange.columns import (
 )
 from unvek.core.logbook.measure_names import MeasureNames
 from unvek.core.logbook.plan_record import plain
-from unvek.core.logbook.rows import KeptRun, LaunchRow, MeasurementRow, behind_measures
+from unvek.core.logbook.rows import KeptRun, MeasurementRow, behind_measures, model_memory_bytes
 from unvek.core.logbook.store import Logbook
 from unvek.core.measures.catalogue import LOAD, MODEL_MEMORY
 from unvek.core.measures.definition import MEASURED_HERE
@@ -100,7 +100,7 @@ class RowsOfRuns:
                 "launch": run.launch,
                 **dict(_built_in(run)),
                 MEASURE + LOAD: launch.load_s,
-                MEASURE + MODEL_MEMORY: _model_bytes(run, launch),
+                MEASURE + MODEL_MEMORY: model_memory_bytes(run, launch),
                 **self._measured(run, measurements.get(run.number, ())),
             }
             yield each_text(row, clean_text)  # what opens a table would do what it says
@@ -143,9 +143,3 @@ def _built_in(run: KeptRun) -> Iterator[tuple[str, float | None]]:
         value = getattr(run, column)
         is_none = value is None or (name == "output.tokens" and value == 0)
         yield MEASURE + name, None if is_none else float(value)
-
-
-def _model_bytes(run: KeptRun, launch: LaunchRow) -> int | None:
-    """Return what the model added to its process in a run, where that is known."""
-    before, peak = launch.about.memory_before_bytes, run.memory_peak_bytes
-    return peak - before if before is not None and peak is not None and peak > before else None

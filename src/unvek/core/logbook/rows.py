@@ -160,6 +160,12 @@ class LaunchRow:
     about: LaunchAbout = field(default_factory=LaunchAbout)
 
 
+def model_memory_bytes(run: RunRow, launch: LaunchRow) -> int | None:
+    """Return what the model added to its process in a run, where that is known."""
+    before, peak = launch.about.memory_before_bytes, run.memory_peak_bytes
+    return peak - before if before is not None and peak is not None and peak > before else None
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class SessionRow:
     """One `run`, `try` or `import` from beginning to end, under a name of its own.

@@ -56,16 +56,12 @@ class Sources:
         return {str(path): self.files[path] for path in runner.files}
 
     def of_variant(self, variant: Variant) -> dict[str, str]:
-        return {
-            name: digest
-            for path in (*variant.weights, *variant.parts.values())
-            for name, digest in self.under(path).items()
-        }
+        return {name: digest for path in variant.models for name, digest in self.under(path).items()}
 
 
 def read_sources(plan: Plan, tell: Callable[[str], None] | None = None) -> Sources:
     """Digest every file that the plan names, each once; `tell` hears of long readings."""
-    models = {path for variant in plan.variants for path in (*variant.weights, *variant.parts.values())}
+    models = {path for variant in plan.variants for path in variant.models}
     folders = {path: _files_of(path) for path in models if path.is_dir()}
     paths = {file for path in models for file in folders.get(path, (path,))}
     paths |= {path for task in plan.tasks for path in task.inputs}

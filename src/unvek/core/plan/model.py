@@ -87,6 +87,11 @@ class Variant:
     limits: Limits
     precision: str | None = None
 
+    @property
+    def models(self) -> tuple[Path, ...]:
+        """The files and folders that it is made of: its weights and its parts."""
+        return (*self.weights, *self.parts.values())
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Task:
@@ -236,6 +241,10 @@ class Plan:
 
     def runner_of(self, variant: Variant) -> Runner:
         return self.runners[variant.runner]
+
+    def runner_named(self, variant: str) -> Runner | None:
+        """Return the runner of the variant of this name; None where the plan has none, as of one brought in."""
+        return next((self.runners.get(one.runner) for one in self.variants if one.name == variant), None)
 
     def measure(self, name: str) -> WantedMeasure | None:
         """Return what the plan asks for under this name; None where it asks for nothing."""

@@ -12,6 +12,11 @@ TAKES = {LOAD: ("variant",), RUN: ("model", "job", "probe")}  # what each is cal
 SETTINGS = "settings"
 
 
+def call_of(name: str) -> str:
+    """Return how Unvek calls one of these functions, in words."""
+    return f"{name}({', '.join(TAKES[name])})"
+
+
 class Needed:
     """Stands for the value of a setting that a script can't do without."""
 

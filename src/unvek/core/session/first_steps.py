@@ -5,13 +5,10 @@ from pathlib import Path
 
 from unvek.core.plan.cells import cells_of, read_sources
 from unvek.core.plan.model import Plan, Schedule
-from unvek.core.run.engine.bench import Assignment
-from unvek.core.run.engine.engine import Engine, pending_groups
 from unvek.core.run.engine.limits import STEPPED
 from unvek.core.run.events.record import FINISHED
-from unvek.core.session.trial import TRY
-from unvek.core.session.what_is_left import Standing, remaining_of
-from unvek.core.session.workplace import RunOptions, workplace
+from unvek.core.session.apart import made_apart
+from unvek.core.session.workplace import RunOptions
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -39,24 +36,16 @@ def first_steps(plan: Plan, logbook_path: Path, options: RunOptions | None = Non
     )
     sources = read_sources(small, options.tell)
     cells = tuple({cell.variant.name: cell for cell in reversed(cells_of(small, sources))}.values())[::-1]
-    with workplace(small, logbook_path, options) as held:
-        logbook = held.logbook
-        remaining = remaining_of(small, cells, None, "")
-        logbook.begin_session(TRY)
-        with held.bench(lambda: Standing(small, remaining, len(cells)), cells) as (bench, tally):
-            assignment = Assignment(plan=small, sources=sources, remaining=remaining, trial=True, one_step=True)
-            Engine(bench, assignment).make(pending_groups(small, cells, lambda _, __: set()))
-        logbook.end_session()
-        rows = [logbook.run(number) for number in tally.numbers]
+    with made_apart(small, sources, cells, logbook_path, options, one_step=True) as made:
         return tuple(
             FirstStep(
                 variant=row.variant,
                 form=row.form,
                 ok=row.status == FINISHED or row.error == STEPPED,
-                load_s=logbook.launch(row.launch).load_s,
+                load_s=made.logbook.launch(row.launch).load_s,
                 first_s=row.first_s,
                 error=None if row.error == STEPPED else row.error,
                 run=row.number,
             )
-            for row in rows
+            for row in made.runs
         )

@@ -16,16 +16,13 @@ from unvek.core.plan.model import Plan, Schedule, Task, Variant
 from unvek.core.plan.names import LARGEST_SEED
 from unvek.core.plan.reading.quoting import nearest_words
 from unvek.core.plan.runners import load_problem
-from unvek.core.run.engine.bench import Assignment
-from unvek.core.run.engine.engine import Engine, pending_groups
 from unvek.core.run.events.record import FINISHED
-from unvek.core.session.what_is_left import Standing, remaining_of
-from unvek.core.session.workplace import RunOptions, workplace
+from unvek.core.session.apart import made_apart
+from unvek.core.session.workplace import RunOptions
 
 Named = TypeVar("Named", Variant, Task)
 MOST_SEEDS = 1000
 OWN_PROMPT = "own-prompt"  # what the task of a prompt is called that the plan does not have
-TRY = "try"  # what a session was made by
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -97,28 +94,17 @@ def make_trial(plan: Plan, logbook_path: Path, wanted: TrialOptions, options: Ru
     variant, task = small.variants[0], small.tasks[0]
     sources = read_sources(small, options.tell)
     cells = cells_of(small, sources)
-    with workplace(small, logbook_path, options) as held:
-        logbook = held.logbook
-        remaining = remaining_of(small, cells, None, "")
-        logbook.begin_session(TRY)
-        with held.bench(lambda: Standing(small, remaining, len(cells)), cells) as (bench, tally):
-            assignment = Assignment(
-                plan=small, sources=sources, remaining=remaining, trial=True, varied=wanted.settings
-            )
-            engine = Engine(bench, assignment)
-            engine.make(pending_groups(small, cells, lambda _, __: set()))
-        logbook.end_session()
-        rows = [logbook.run(number) for number in tally.numbers]
+    with made_apart(small, sources, cells, logbook_path, options, varied=wanted.settings) as made:
         return Trial(
             variant=variant.name,
             form=variant.form,
             task=task.name,
             prompt=task.prompt,
             settings=cells[0].settings,
-            load_s=logbook.launch(rows[0].launch).load_s if rows else None,
-            stopped=held.interruption.no_more(),
-            rows=tuple(_run(row, logbook) for row in rows),
-            told=tuple(engine.told.values()),
+            load_s=made.logbook.launch(made.runs[0].launch).load_s if made.runs else None,
+            stopped=made.stopped,
+            rows=tuple(_run(row, made.logbook) for row in made.runs),
+            told=made.told,
         )
 
 

@@ -44,10 +44,9 @@ def _interpreters(evidence: Evidence) -> Iterator[Confounder]:
 def _versions(evidence: Evidence) -> Iterator[Confounder]:
     differing = _differing(evidence, lambda about: about.packages)
     if differing:
-        named = [f"{name} ({_each(versions)})" for name, versions in differing.items()]
         yield Confounder(
             code="packages-differ", severity=UNFAIR, variants=_all(*differing.values()),
-            text=f"Packages are not of the same version in all launches: {few_of(named, MOST_NAMED)}.",
+            text=f"Packages are not of the same version in all launches: {_named(differing)}.",
             why="Another version can change speed and outputs by itself.",
             mend="Install the same versions for both, and make the runs anew: 'unvek run --afresh'.",
         )  # fmt: skip
@@ -81,10 +80,9 @@ def _packages(evidence: Evidence) -> Iterator[Confounder]:
 def _threads(evidence: Evidence) -> Iterator[Confounder]:
     differing = _differing(evidence, lambda about: about.threads)
     if differing:
-        named = [f"{name} ({_each(counts)})" for name, counts in differing.items()]
         yield Confounder(
             code="threads-differ", severity=UNFAIR, variants=_all(*differing.values()),
-            text=f"Not all launches had the same threads to work with: {few_of(named, MOST_NAMED)}.",
+            text=f"Not all launches had the same threads to work with: {_named(differing)}.",
             why="More threads are quicker or slower by themselves.",
             mend="Set them alike: in both runners' environment (OMP_NUM_THREADS), or by the same call in the script.",
         )  # fmt: skip
@@ -98,6 +96,10 @@ def _differing(evidence: Evidence, read: Callable[[LaunchAbout], Told | None]) -
             if value is not None:
                 values.setdefault(name, {}).setdefault(value, set()).add(launch.variant)
     return {name: by_value for name, by_value in values.items() if len(by_value) > 1}
+
+
+def _named(differing: Mapping[str, ByValue]) -> str:
+    return few_of([f"{name} ({_each(by_value)})" for name, by_value in differing.items()], MOST_NAMED)
 
 
 def _each(by_value: ByValue, what: str = "") -> str:

@@ -93,6 +93,5 @@ def _times_as_long(first_s: Floats, askings: Whole, memories: Whole) -> float:
 
 
 def _is_somebody_elses(evidence: Evidence, name: str) -> bool:
-    plan = evidence.plan
-    runner = next((plan.runners.get(variant.runner) for variant in plan.variants if variant.name == name), None)
+    runner = evidence.plan.runner_named(name)
     return isinstance(runner, StreamRunner) and not runner.serve

@@ -46,7 +46,7 @@ def _folders_changed(evidence: Evidence, planned: Mapping[str, Variant]) -> Iter
             for launch in evidence.runs.every_launch
             if launch.variant == name and (known := evidence.made_of.get(launch.number)) is not None and known.files
         ]
-        for model in (*variant.weights, *variant.parts.values()):
+        for model in variant.models:
             listed = [(number, frozenset(p for p in files if p.is_relative_to(model))) for number, files in made_of]
             held = {number: files for number, files in listed if files}
             came_and_went = frozenset.union(*held.values()) - frozenset.intersection(*held.values()) if held else ()
@@ -69,7 +69,7 @@ def weights_replaced(evidence: Evidence, digests: DigestCache) -> Iterator[Confo
         latest[launch.variant] = (made_of.files if made_of is not None else None) or {}
     planned = {variant.name: variant for variant in evidence.plan.variants}
     for name, files in latest.items():
-        models = (*planned[name].weights, *planned[name].parts.values()) if name in planned else ()
+        models = planned[name].models if name in planned else ()
         replaced = [
             *(
                 Path(path).name

@@ -11,7 +11,7 @@ from unvek.core.held_folder import open_plain
 from unvek.core.logbook.measure_names import MeasureNames
 from unvek.core.logbook.packing import unpack_floats
 from unvek.core.logbook.plan_record import PlanOnRecord, plain
-from unvek.core.logbook.rows import KeptRun, LaunchRow, OutputRow, RunDetails, behind_measures
+from unvek.core.logbook.rows import KeptRun, LaunchRow, OutputRow, RunDetails, behind_measures, model_memory_bytes
 from unvek.core.logbook.store import Logbook
 from unvek.core.measures.catalogue import LOAD, MODEL_MEMORY, PHASE_TIME
 from unvek.core.measures.points import POINT_WORDS
@@ -131,10 +131,8 @@ def whole_run(logbook: Logbook, number: int) -> RunWhole:
 def _built_in(run: KeptRun, launch: LaunchRow, details: RunDetails) -> dict[str, float]:
     """Return what Unvek itself measures of every run, by its names, as far as it is known."""
     values = {name: getattr(run, field) for name, field in behind_measures().items()}
-    values |= {LOAD: launch.load_s, **{PHASE_TIME + name: seconds for name, seconds in details.phases_s.items()}}
-    before, peak = launch.about.memory_before_bytes, run.memory_peak_bytes
-    if before is not None and peak is not None and peak > before:
-        values[MODEL_MEMORY] = peak - before
+    values |= {LOAD: launch.load_s, MODEL_MEMORY: model_memory_bytes(run, launch)}
+    values |= {PHASE_TIME + name: seconds for name, seconds in details.phases_s.items()}
     return {name: value for name, value in values.items() if value is not None}
 
 

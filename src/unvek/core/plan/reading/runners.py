@@ -29,15 +29,9 @@ from unvek.core.plan.runners import (
     Template,
     ValuePattern,
 )
-from unvek.core.plan.script_sight import TAKES, sight_of
+from unvek.core.plan.script_sight import TAKES, call_of, sight_of
 
-MOST_RETRIES = 100
-METHODS = ("POST", "GET", "PUT")
-HEADER_NAME = re.compile(r"[!#$%&'*+.^_`|~0-9A-Za-z-]+")
-VARIABLE_NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]*")
 PORT = "port"
-
-
 SCRIPT_WANTED = 'the name of a Python file with load() and run(), such as "painter.py"'
 
 
@@ -84,7 +78,7 @@ def _check_script(entry: Table, script: Path, is_ours: bool) -> None:
         entry.problem("script", f"{shown(script.name)}: {error}", SCRIPT_WANTED)
         return
     for name, takes in TAKES.items():
-        call = f"{name}({', '.join(takes)})"
+        call = call_of(name)
         function = sight.functions.get(name)
         if sight.is_missing(name):
             entry.problem("script", f"{script.name} has no {call}", f"a function {call}, which Unvek calls")

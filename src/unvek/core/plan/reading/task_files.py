@@ -3,13 +3,13 @@
 import csv
 import json
 from collections.abc import Callable, Iterator, Mapping
-from contextlib import suppress
 from io import StringIO
 from pathlib import Path
 from typing import Any
 
 from unvek.core.plan.reading.door import Problems, Table
 from unvek.core.plan.reading.quoting import nearest_words, shown
+from unvek.core.units import parse_value
 
 LARGEST_BYTES = 64 * 2**20
 MOST_TASKS = 10_000
@@ -103,23 +103,13 @@ def _parser(column: str) -> Callable[[str], Any]:
     if column in TEXTS_KEYS:
         return lambda cell: [part.strip() for part in cell.split(BETWEEN)]
     if column in NUMBERS_KEYS:
-        return lambda cell: [_value(part.strip()) for part in cell.split(BETWEEN)]
+        return lambda cell: [parse_value(part.strip()) for part in cell.split(BETWEEN)]
     if column.partition(".")[0] in TABLES_KEYS and column.partition(".")[2]:
-        return lambda cell: _value(cell.strip())
+        return lambda cell: parse_value(cell.strip())
     known = (*TEXT_KEYS, *TEXTS_KEYS, *NUMBERS_KEYS, *(f"{key}.NAME" for key in TABLES_KEYS))
     raise TaskFileError(
         f"a column {shown(column)}, which no task has; there are {', '.join(known)}{nearest_words(column, known)}"
     )
-
-
-def _value(text: str) -> int | float | bool | str:
-    """Return a number, or true or false, where the text is one."""
-    if text in ("true", "false"):
-        return text == "true"
-    for kind in (int, float):
-        with suppress(ValueError):
-            return kind(text)
-    return text
 
 
 def _of_json_lines(text: str) -> Iterator[tuple[int, dict[str, Any]]]:

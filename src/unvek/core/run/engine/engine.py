@@ -185,21 +185,24 @@ class Engine:
         """File one run of a variant that can't be loaded as failed, and all its others as skipped."""
         failure = self._load_errors[variant.name][-1]
         error = f"{variant.name} could not be loaded in {LOAD_TRIES} tries: {failure}"
-        launch = self._open(variant, round_number)
-        self._bench.keeper.describe_launch(launch.number, None, error, LaunchAbout())
-        while runs:
-            status = SKIPPED if variant.name in self._given_up else failure.status
-            self._given_up.add(variant.name)
-            self._keep_unmade(launch, runs.pop(0), Outcome(status, error))
+        first = SKIPPED if variant.name in self._given_up else failure.status
+        self._given_up.add(variant.name)
+        self._file_unmade(variant, round_number, runs, error, first)
 
     def _leave_out(self, variant: Variant, round_number: int, runs: list[PendingRun]) -> None:
         """File the runs of a variant as skipped of which every run in two launches has failed alike."""
         failing = self._failing[variant.name]
         error = f"left out: every run of {variant.name} in {len(failing.launches)} launches {failing.error}"
+        self._file_unmade(variant, round_number, runs, error, SKIPPED)
+
+    def _file_unmade(self, variant: Variant, round_number: int, runs: list[PendingRun], error: str, first: str) -> None:
+        """File runs that are not made under a launch that was none: the first with this status, the others skipped."""
         launch = self._open(variant, round_number)
         self._bench.keeper.describe_launch(launch.number, None, error, LaunchAbout())
+        status = first
         while runs:
-            self._keep_unmade(launch, runs.pop(0), Outcome(SKIPPED, error))
+            self._keep_unmade(launch, runs.pop(0), Outcome(status, error))
+            status = SKIPPED
 
     def _make_run(self, launch: Launch, run: PendingRun, warm_up: bool) -> bool:
         """Make a run and keep it; whether it is to be made again."""

@@ -20,15 +20,14 @@ def said_of(
     variant: str, files: Sequence[OutputFile], reported: Sequence[str]
 ) -> Iterator[tuple[tuple[str, str], str]]:
     """Yield what is to be said of a script's files, under what it is of, so that it is said once of each variant."""
-    names = [_own_name(file) for file in files]
-    silent = [name for name in names if name not in reported and len(PurePath(name).parts) == 1]
+    names = [name for file in files if len(PurePath(name := _own_name(file)).parts) == 1]
+    silent = [name for name in names if name not in reported]
     if silent:
         words = f"{variant} leaves files in job.out that it does not report: {few_of(silent, MOST_NAMED)}. "
         yield (variant, "not reported"), f"{words}They are kept behind what probe.output() was told of."
     by_ending: dict[str, list[str]] = {}
     for name in names:
-        if len(PurePath(name).parts) == 1:
-            by_ending.setdefault(PurePath(name).suffix.lower(), []).append(name)
+        by_ending.setdefault(PurePath(name).suffix.lower(), []).append(name)
     for ending, alike in by_ending.items():
         if len(alike) > 1:
             words = (
