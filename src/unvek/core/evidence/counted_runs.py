@@ -78,6 +78,11 @@ class CountedRuns:
         sessions = [self.launches[number].session or 0 for number in launches.tolist()]
         return np.array(sessions, np.int64)[places]
 
+    def first_of_items(self, variant: str) -> Whole:
+        """Return the places of a variant's first finished run of each item, of those that were made here."""
+        mine = np.flatnonzero(self.finished & self.made_here & self.of_variant(variant))
+        return np.asarray(mine[np.unique(self.item[mine], return_index=True)[1]])
+
     @cached_property
     def task_codes(self) -> Whole:
         """Which runs are of the same task."""

@@ -53,7 +53,12 @@ class Resemblance:
 
     def value(self, one: str, other: str) -> float | None:
         """Return how alike two variants are, named either way round."""
-        return next((row.value for row in self.rows if {row.variant, row.against} == {one, other}), None)
+        pair = self.pair(one, other)
+        return pair.value if pair is not None else None
+
+    def pair(self, one: str, other: str) -> PairFound | None:
+        """Return what is known of two variants, named either way round."""
+        return next((row for row in self.rows if {row.variant, row.against} == {one, other}), None)
 
 
 def check_matrix(evidence: Evidence, name: str) -> None:

@@ -123,11 +123,14 @@ class _PageDrawing:
     def __init__(self, page: Page, scale: float | None):
         self._sheet, self._tiles, self._scale = page.sheet, page.tiles, scale
         images = [tile.image for row in page.tiles for tile in row if tile.image is not None]
-        captions = [
-            self._caption(cell, tile, item)
+        self._captions = [
+            [
+                self._caption(cell, tile, item)
+                for cell, tile, item in zip(row.cells, tiles, page.sheet.items, strict=True)
+            ]
             for row, tiles in zip(page.sheet.rows, page.tiles, strict=True)
-            for cell, tile, item in zip(row.cells, tiles, page.sheet.items, strict=True)
         ]
+        captions = [lines for row in self._captions for lines in row]
         widest = max((font(SMALL).getlength(line) for lines in captions for line in lines), default=0)
         side = round(max(NARROWEST, widest, *(image.width for image in images)))
         self._heads = [_head_lines(item, side) for item in page.sheet.items]
@@ -152,8 +155,8 @@ class _PageDrawing:
                 self._draw.text(at, line, FAINT, font(SMALL))
         for row, (of, tiles) in enumerate(zip(self._sheet.rows, self._tiles, strict=True)):
             self._draw_label(row, of)
-            for column, (cell, tile) in enumerate(zip(of.cells, tiles, strict=True)):
-                self._draw_cell(cell, tile, row, column)
+            for column, tile in enumerate(tiles):
+                self._draw_cell(tile, row, column)
         if self._scale is not None:
             self._draw_scale(self._scale)
         return self._page
@@ -166,13 +169,13 @@ class _PageDrawing:
         for depth, words in enumerate(beneath):
             self._draw.text((MARGIN + LABEL_INSET, top + 28 + 17 * depth), words, FAINT, font(SMALL))
 
-    def _draw_cell(self, cell: OutputCell, tile: Tile, row: int, column: int) -> None:
+    def _draw_cell(self, tile: Tile, row: int, column: int) -> None:
         x, y = self._layout.left(column), self._layout.top(row)
         if tile.image is None:
             self._draw_nothing(tile.why, x, y)
             return
         self._page.paste(tile.image, (x, y))
-        for place, line in enumerate(self._caption(cell, tile, self._sheet.items[column])):
+        for place, line in enumerate(self._captions[row][column]):
             ink, size = (INK, 13) if place == 0 else (FAINT, SMALL)
             self._draw.text((x, y + self._layout.tall + 4 + CAPTION_LINE * place), line, ink, font(size))
 

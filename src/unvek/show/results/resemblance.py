@@ -7,7 +7,7 @@ from rich.console import Console
 from rich.text import Text
 
 from unvek.core.digits import Scale, column_scale
-from unvek.core.findings.resemblance import NearestFound, PairFound, Resemblance
+from unvek.core.findings.resemblance import NearestFound, Resemblance
 from unvek.core.plain_text import clean
 from unvek.core.units import counted
 from unvek.show.palette import FORM_COLOURS, FORM_MARKS
@@ -33,9 +33,9 @@ def print_resemblance(out: Console, found: Resemblance) -> None:
 
 def _sentence(found: Resemblance, one: NearestFound) -> Text:
     mark = Text(FORM_MARKS[one.form], FORM_COLOURS[one.form])
-    if one.nearest is None:
+    row = found.pair(one.variant, one.nearest) if one.nearest is not None else None
+    if one.nearest is None or row is None:
         return Text.assemble(mark, f" {clean(one.variant)} is held against no other.")
-    row = _row(found, one.variant, one.nearest)
     scale = _scale(found)
     ends = "" if row.low is None or row.high is None else f", {scale.words(row.low)} to {scale.words(row.high)}"
     value = f"{scale.with_unit(row.value or 0.0)}{ends}"
@@ -44,10 +44,6 @@ def _sentence(found: Resemblance, one: NearestFound) -> Text:
 
 def _scale(found: Resemblance) -> Scale:
     return column_scale(found.unit, [(row.value, row.low, row.high) for row in found.rows])
-
-
-def _row(found: Resemblance, one: str, other: str) -> PairFound:
-    return next(row for row in found.rows if {row.variant, row.against} == {one, other})
 
 
 def resemblance_columns(found: Resemblance) -> list[Column]:

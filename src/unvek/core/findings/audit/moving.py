@@ -56,10 +56,8 @@ def _of_every_variant(evidence: Evidence, frames: set[int], bad: Mapping[str, se
 
 def _always_bad(evidence: Evidence, pictures: Pictures, variant: str) -> set[int] | None:
     """Return which frames are bad in each of a variant's clips that were looked at; None where there are none."""
-    runs = evidence.runs
-    mine = np.flatnonzero(runs.finished & runs.made_here & runs.of_variant(variant))
-    firsts = mine[np.unique(runs.item[mine], return_index=True)[1]]
-    found = [set(frames) for frames in islice(_bad(pictures, runs.number[firsts].tolist()), MOST_OPENED)]
+    numbers = evidence.runs.number[evidence.runs.first_of_items(variant)].tolist()
+    found = [set(frames) for frames in islice(_bad(pictures, numbers), MOST_OPENED)]
     return set.intersection(*found) if found else None
 
 

@@ -45,10 +45,9 @@ def forming_of(logbook: Logbook, evidence: Evidence, measure: str) -> dict[int, 
     kept = KeptOutputs.of(logbook, with_texts=False)
     previews, pictures = Previews(kept), Pictures(kept, asked.options.get(OUTPUT))
     runs = evidence.runs
-    finished = np.flatnonzero(runs.finished & runs.made_here)
-    firsts = {(int(runs.variant[at]), int(runs.item[at])): at for at in finished[::-1]}
+    firsts = np.sort(np.concatenate([runs.first_of_items(variant.name) for variant in evidence.variants]))
     found = {}
-    for place in sorted(firsts.values()):
+    for place in firsts.tolist():
         number = int(runs.number[place])
         forming = _forming(asked.of_kind, previews, pictures, number, runs.rows[place].steps)
         if len(forming.at) >= FEWEST:

@@ -21,12 +21,8 @@ def work_out_between(logbook: Logbook, evidence: Evidence, name: str, manner: Ma
 
 
 def _pairs(runs: CountedRuns) -> tuple[Whole, Whole]:
-    finished = np.flatnonzero(runs.finished & runs.made_here)
-    firsts: list[dict[int, int]] = []
-    for place in range(len(runs.variants)):
-        mine = finished[runs.variant[finished] == place]
-        items, first = np.unique(runs.item[mine], return_index=True)
-        firsts.append(dict(zip(items.tolist(), runs.number[mine[first]].tolist(), strict=True)))
+    places = [runs.first_of_items(variant.name) for variant in runs.variants]
+    firsts = [dict(zip(runs.item[of].tolist(), runs.number[of].tolist(), strict=True)) for of in places]
     pairs = [
         (later[item], earlier[item])
         for earlier, later in combinations(firsts, 2)

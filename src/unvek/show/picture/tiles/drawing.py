@@ -19,7 +19,7 @@ from unvek.show.picture.tiles.pictures import (
     where_words,
     worst_place,
 )
-from unvek.show.picture.tiles.strips import draw_frames, frames_words
+from unvek.show.picture.tiles.strips import bad_in, draw_frames, frames_words
 from unvek.show.picture.tiles.texts import draw_text
 from unvek.show.picture.tiles.waves import draw_sound, sound_at, sound_words
 
@@ -94,7 +94,8 @@ class TileDrawing:
         if len(cell.files) > 1 or cell.files[0].suffix.lower() in (".gif", ".webp"):
             frames = frames_of(cell.files)
             if len(frames) > 1:
-                return Tile(draw_frames(frames), frames_words(frames))
+                bad = bad_in(frames)
+                return Tile(draw_frames(frames, bad), frames_words(len(frames), bad))
         image = opened(cell.files[0], self._look, self._most)
         if theirs is None or theirs.sort != PICTURE or not (self._look.difference or self._look.marks_worst):
             return Tile(draw_picture(image, self._factor))
