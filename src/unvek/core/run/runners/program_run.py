@@ -63,6 +63,7 @@ class ProgramRun:
         self._around = around
         self._is_closed = False
         self._ended = False
+        self._latest_ns = began_ns
         self._code: int | None = None
         self._got = False  # whether the latest reading of a file brought anything
         self._own_folder = Path(tempfile.mkdtemp(prefix="unvek-events-"))
@@ -137,16 +138,19 @@ class ProgramRun:
             return
         assert self._process is not None, "only a started program is heard"
         tells_of_exits = self._around.spawner.exits_fd is not None
-        for key, _ in self._selector.select(timeout_s if tells_of_exits else min(timeout_s, POLL_S)):
-            if key.data is not None:
-                yield from key.data(key.fd, monotonic_ns())
+        ready = self._selector.select(timeout_s if tells_of_exits else min(timeout_s, POLL_S))
+        come = [event for key, _ in ready if key.data is not None for event in key.data(key.fd, monotonic_ns())]
         ended = self._process.ended()
+        if ended is not None:  # what is read late, on a busy machine, came before the end all the same
+            come = [event._replace(at_ns=min(event.at_ns, ended.at_ns)) for event in come]
+        self._latest_ns = max((self._latest_ns, *(event.at_ns for event in come)))
+        yield from come
         if ended is not None:
             yield from self._end_of_run(ended)
 
     def _end_of_run(self, end: Ended) -> Iterator[Event]:
         """Yield what was printed and told before the end, then the end: the latest of these stamps, not of ours."""
-        at_ns, self._code = end.at_ns, end.code
+        at_ns, self._code = max(end.at_ns, self._latest_ns), end.code
         for key in list(self._selector.get_map().values()):
             if key.data is not None:
                 for _ in range(MOST_READS_AT_END):  # what the program left running may print for ever
