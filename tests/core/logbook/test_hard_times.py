@@ -78,9 +78,7 @@ class Damaged(ProjectTest):
                 content[rng.randrange(len(content))] = rng.randrange(256)
             for command in (("log",), ("show", "3"), *([("run",)] if turn in (0, 1, 2, 4) else [])):
                 with self.subTest(turn=turn, command=command):
-                    for extra in ("-wal", "-shm"):
-                        self.database.with_name(self.database.name + extra).unlink(missing_ok=True)
-                    self.database.write_bytes(content)
+                    self.put(content)
                     begun = started if command[0] in STARTED else called
                     done = begun(*command, folder=self.folder)
                     self.assertNotIn("Traceback", done.stderr)
@@ -90,6 +88,34 @@ class Damaged(ProjectTest):
                         self.assertEqual(done.returncode, 2, done.stderr)
                         self.assertEqual(self.database.read_bytes(), bytes(content))
         self.assertGreater(told, 4)
+
+    def test_one_value_that_nobody_put_there_is_told_as_damage_wherever_it_comes_to_light(self):
+        whole = self.database.read_bytes()
+        for table, column, value in (
+            ("launches", "rig", "4263e2f6k75b115a"), ("launches", "session", 99), ("runs", "form", "dis:illed"),
+            ("runs", "round", "x"), ("runs", "varied", "null"), ("rigs", "facts", '{"cords": 2}'),
+            ("measurements", "value", ""), ("definitions", "name", b"count.cal\xffs"),
+        ):  # fmt: skip
+            with self.subTest(table=table, column=column, value=value):
+                damaged = self.folder / "damaged.sqlite"
+                damaged.write_bytes(whole)
+                connection = sqlite3.connect(damaged)
+                connection.execute("pragma journal_mode = delete")
+                connection.execute(f"update {table} set {column} = ?", (value,))
+                connection.commit()
+                connection.close()
+                self.put(damaged.read_bytes())
+                done = [called(*command, folder=self.folder) for command in (("log",), ("show", "3"), ("compare",))]
+                self.assertNotIn("went wrong within", "".join(one.stderr for one in done))
+                self.assertRegex("".join(one.stderr for one in done), "is damaged, or is no logbook")
+                with sqlite3.connect(self.database) as connection:
+                    self.assertIn((value,), connection.execute(f"select {column} from {table}").fetchall())
+                connection.close()
+
+    def put(self, content: bytes) -> None:
+        for extra in ("-wal", "-shm"):
+            self.database.with_name(self.database.name + extra).unlink(missing_ok=True)
+        self.database.write_bytes(content)
 
 
 class Killed(ProjectTest):

@@ -2,6 +2,7 @@
 
 import errno
 import os
+import sqlite3
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -11,10 +12,11 @@ from urllib.parse import quote
 from sqlalchemy import URL, Connection, Engine, Row, Select, create_engine, event, select, text
 from sqlalchemy.exc import DatabaseError, IntegrityError
 
-from unvek.core.errors import LogbookError
+from unvek.core.errors import LogbookError, UnvekError
 from unvek.core.held_folder import file_rights_in
 from unvek.core.logbook import tables
 from unvek.core.logbook.folder import OWNERS, LogbookFolder
+from unvek.core.logbook.soundness import damage_in
 from unvek.core.logbook.upgrades.chain import FORMAT_VERSION, bring_up_to_date
 
 AT_A_TIME = 2000  # rows
@@ -82,8 +84,13 @@ class Database:
     def __enter__(self) -> Self:
         return self
 
-    def __exit__(self, *_: object) -> None:
-        self.close()
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, _: object) -> None:
+        """Close it. What went wrong on the way to a reader may be the logbook's damage: then that is what is told."""
+        try:
+            if isinstance(error, Exception) and not isinstance(error, UnvekError):
+                self._tell_if_damaged()
+        finally:
+            self.close()
 
     @contextmanager
     def _writing(self) -> Iterator[Connection]:
@@ -118,7 +125,7 @@ class Database:
         """Turn what a column holds that nobody put there into words."""
         try:
             yield
-        except (ValueError, TypeError) as error:
+        except (ValueError, TypeError, sqlite3.DatabaseError) as error:  # the driver's own, where its rows are read
             raise LogbookError(_damaged(self.folder.database, error)) from error
 
     def _rows(self, query: Select[Any]) -> Iterator[Row[Any]]:
@@ -170,6 +177,12 @@ class Database:
         if found is None or not found.isdecimal() or int(found) < 1:
             raise LogbookError(_damaged(self.folder.database, f"its format is {found!r}"))
         return int(found)
+
+    def _tell_if_damaged(self) -> None:
+        with self._reading() as connection:
+            found = damage_in(connection)
+        if found is not None:
+            raise LogbookError(_damaged(self.folder.database, found))
 
     def _refuse_if_damaged(self) -> None:
         """Write nothing into a database whose pages do not hold together."""
