@@ -17,8 +17,9 @@ from common import paired_ratio_words, spread_words, unvek
 from unvek.core.evidence.gathering import gather
 from unvek.core.ids import new_id
 from unvek.core.logbook import tables
+from unvek.core.logbook.inserting import insert_all
 from unvek.core.logbook.rows import KeptRun, RunDetails
-from unvek.core.logbook.store import Logbook, insert_all
+from unvek.core.logbook.store import Logbook
 from unvek.core.plan.model import Limits, Plan, Schedule, Task, Variant
 from unvek.core.run.events.record import LaunchAbout, Provenance
 

@@ -3,11 +3,11 @@
 import gc
 import io
 import sys
-from importlib import import_module
 
 import click
 
 from unvek import __version__
+from unvek.cli.lazy import LazyGroup
 
 # Each command with its one line, so that the list of commands needs none of them imported.
 COMMANDS = {
@@ -29,6 +29,7 @@ COMMANDS = {
     "tradeoff": "Say which variants are worth considering, and which to pick.",
     "import": "Bring in timings from elsewhere.",
     "export": "Write the runs out as CSV, JSON Lines or Parquet.",
+    "judge": "Have outputs judged blind, by people or models.",
     "sheet": "Put the outputs side by side in one picture.",
 }
 MODULES = {"try": "trial", "import": "importing"}  # where a command's name can't be a module's
@@ -36,26 +37,10 @@ EXIT_FAULT, EXIT_INPUT, EXIT_STOPPED = 1, 2, 130
 OBJECTS_BETWEEN_COLLECTIONS = 50_000
 
 
-class LazyGroup(click.Group):
-    """A group that imports a command's module only when the command is used."""
-
-    def list_commands(self, ctx: click.Context) -> list[str]:
-        return list(COMMANDS)
-
-    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
-        if cmd_name not in COMMANDS:
-            return None
-        module = MODULES.get(cmd_name, cmd_name)
-        command = getattr(import_module(f"unvek.cli.{module}"), module)
-        assert isinstance(command, click.Command)
-        return command
-
-    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
-        with formatter.section("Commands"):
-            formatter.write_dl(list(COMMANDS.items()))
-
-
-@click.group(cls=LazyGroup, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
+@click.group(
+    cls=LazyGroup, lines=COMMANDS, room="unvek.cli", modules=MODULES,
+    context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100},
+)  # fmt: skip
 @click.version_option(__version__, prog_name="unvek")
 @click.option("--debug", is_flag=True, help="Show the traceback when something goes wrong.")
 def unvek(debug: bool) -> None:

@@ -13,9 +13,10 @@ from unvek.core.exchange.columns import DEFAULT_SEED, DEFAULT_TASK, BroughtMeasu
 from unvek.core.exchange.known_runs import KnownRuns
 from unvek.core.ids import new_id
 from unvek.core.logbook import tables
+from unvek.core.logbook.inserting import insert_all, next_number, now
 from unvek.core.logbook.measure_names import OF_OTHERS
 from unvek.core.logbook.rows import KeptRun, RunDetails
-from unvek.core.logbook.store import Logbook, Measurement, insert_all, keep_measurements, next_number, now
+from unvek.core.logbook.store import Logbook, Measurement, keep_measurements
 from unvek.core.measures.catalogue import BUILT_IN, is_ours, measured_definition
 from unvek.core.measures.definition import BROUGHT, Definition
 from unvek.core.run.events.record import CELL_FROM_ELSEWHERE, CELL_OF_EARLIER, FINISHED, IMPORTED

@@ -8,8 +8,9 @@ from sqlalchemy import Connection, func, select, update
 from unvek.core.exchange.columns import BroughtRun
 from unvek.core.ids import new_id
 from unvek.core.logbook import tables
+from unvek.core.logbook.inserting import as_columns, next_number, now
 from unvek.core.logbook.rows import LaunchRow, SessionRow
-from unvek.core.logbook.store import Logbook, add_session, as_columns, next_number, note_rig, now
+from unvek.core.logbook.store import Logbook, add_session, note_rig
 from unvek.core.rig.facts import elsewhere
 from unvek.core.run.events.record import LaunchAbout
 

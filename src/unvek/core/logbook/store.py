@@ -4,18 +4,20 @@ import hashlib
 import json
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass, fields
+from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Connection, Insert, Table, func, select
+from sqlalchemy import Connection, func, select
 
 from unvek.core.ids import new_id
 from unvek.core.logbook import tables
+from unvek.core.logbook.inserting import as_columns, insert_all, next_number, now, words_of
 from unvek.core.logbook.plan_record import plan_as_json
-from unvek.core.logbook.reading import LogbookReading, batches
+from unvek.core.logbook.reading import batches
 from unvek.core.logbook.rows import KeptRun, LaunchRow, MeasurementRow, OutputRow, RunDetails, SessionRow
+from unvek.core.logbook.verdicts_kept import VerdictsKept
 from unvek.core.measures.definition import Definition
 from unvek.core.plan.model import Plan
 from unvek.core.run.events.record import LaunchAbout, RunRecord, RunStart
@@ -37,7 +39,7 @@ class Measurement:
     why: str | None = None
 
 
-class Logbook(LogbookReading):
+class Logbook(VerdictsKept):
     """An open logbook, with all that can be asked of it, and all that can be written into it."""
 
     rig = ""  # the fingerprint of the machine that the next launches are made on
@@ -211,7 +213,7 @@ def add_session(connection: Connection, made_by: str, name: str | None, rig: str
         name=_free_name(connection, name or f"{made_by}-{began.strftime(SESSION_AT)}"),
         made_by=made_by,
         rig=rig,
-        **{"id": new_id(), "began_at": _words(began), **more},
+        **{"id": new_id(), "began_at": words_of(began), **more},
     )
     connection.execute(tables.sessions.insert(), as_columns(session))
     return session
@@ -279,27 +281,3 @@ def _definition(connection: Connection, name: str, digest: str, origin: str, def
             )
         )
     return int(number)
-
-
-def insert_all(connection: Connection, table: Table, rows: Iterable[Any], insert: Insert | None = None) -> None:
-    """Insert rows of one kind, if there are any."""
-    columns = [as_columns(row) for row in rows]
-    if columns:
-        connection.execute(table.insert() if insert is None else insert, columns)
-
-
-def as_columns(row: Any) -> dict[str, Any]:
-    """Return a row as what is inserted into its table."""
-    return {one.name: getattr(row, one.name) for one in fields(row) if one.metadata.get("stored", True)}
-
-
-def next_number(connection: Connection, table: Table) -> int:
-    return (connection.scalar(select(func.max(table.c.number))) or 0) + 1
-
-
-def now() -> str:
-    return _words(datetime.now(UTC))
-
-
-def _words(moment: datetime) -> str:
-    return moment.isoformat(timespec="milliseconds")

@@ -28,7 +28,7 @@ from sqlalchemy import (
 )
 from sqlalchemy.types import TypeDecorator, TypeEngine
 
-from unvek.core.logbook import rows
+from unvek.core.logbook import rows, verdict_rows
 from unvek.core.logbook.plan_record import plain, typed
 
 _TYPES: Mapping[Any, type[TypeEngine[Any]]] = {
@@ -119,3 +119,12 @@ notes = _table("notes", rows.NoteRow)
 Index("notes_by_run", notes.c.run)
 
 forecasts = _table("forecasts", rows.ForecastRow)
+
+ballots = _table("ballots", verdict_rows.BallotRow, UniqueConstraint("id"))
+
+judges = _table("judges", verdict_rows.JudgeRow, UniqueConstraint("name", "sort", "digest"))
+
+verdicts = _table("verdicts", verdict_rows.VerdictRow)
+Index("verdicts_by_judge", verdicts.c.judge)
+
+verdict_notes = _table("verdict_notes", verdict_rows.VerdictNoteRow)

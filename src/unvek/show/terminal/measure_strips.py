@@ -22,8 +22,13 @@ class MeasureStrip:
     reference: float | None = None
 
 
-def measure_strips(head: str, unit: str, rows: Sequence[MeasureStrip], after: int = 1) -> StripColumn:
-    """Return the column; its axis spans medians and runs, its labels are in the unit that the medians read best in."""
+def measure_strips(
+    head: str, unit: str, rows: Sequence[MeasureStrip], after: int = 1, span: tuple[float, float] | None = None
+) -> StripColumn:
+    """Return the column; its axis spans medians and runs, its labels are in the unit that the medians read best in.
+
+    span: what the axis spans instead, of a measure that lies between two values.
+    """
     scale = scale_for(unit, (row.middle for row in rows))
 
     def scaled(value: float | None) -> float | None:
@@ -33,7 +38,8 @@ def measure_strips(head: str, unit: str, rows: Sequence[MeasureStrip], after: in
         dots = [[value / scale.divisor for value in row.dots] for row in rows]
         middles = [scaled(row.middle) for row in rows]
         medians = [middle for middle in middles if middle is not None]
-        axis = Axis.over([*medians, *(value for runs in dots for value in runs)], width)
+        spanned = [*medians, *(value for runs in dots for value in runs)]
+        axis = Axis.over(spanned, width) if span is None else Axis(*span, width, logarithmic=False)
         drawn = [
             strip(axis, row.form, middle, scaled(row.low), scaled(row.high), runs, scaled(row.reference))
             for row, middle, runs in zip(rows, middles, dots, strict=True)

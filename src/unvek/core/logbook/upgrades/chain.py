@@ -39,6 +39,23 @@ STEPS: Mapping[int, tuple[str | Callable[[sqlite3.Connection], None], ...]] = {
         "ALTER TABLE run_details ADD COLUMN requests JSON NOT NULL DEFAULT '[]'",
     ),
     3: (_to_4,),
+    4: (
+        "CREATE TABLE ballots (number INTEGER NOT NULL PRIMARY KEY, id VARCHAR NOT NULL UNIQUE, "
+        "made_at VARCHAR NOT NULL, asks VARCHAR NOT NULL, title TEXT NOT NULL, questions JSON NOT NULL, "
+        "alike JSON NOT NULL)",
+        "CREATE TABLE judges (number INTEGER NOT NULL PRIMARY KEY, name VARCHAR NOT NULL, sort VARCHAR NOT NULL, "
+        "digest VARCHAR NOT NULL, made_of JSON NOT NULL, simulated BOOLEAN NOT NULL, UNIQUE (name, sort, digest))",
+        "CREATE TABLE verdicts (number INTEGER NOT NULL PRIMARY KEY, id VARCHAR NOT NULL, "
+        "judge INTEGER NOT NULL REFERENCES judges (number), ballot INTEGER REFERENCES ballots (number), "
+        "question VARCHAR NOT NULL, asks VARCHAR NOT NULL, left_run INTEGER NOT NULL REFERENCES runs (number), "
+        "right_run INTEGER REFERENCES runs (number), left_digest VARCHAR NOT NULL, right_digest VARCHAR, "
+        "again VARCHAR, place BIGINT NOT NULL, unasked BOOLEAN NOT NULL, answer JSON NOT NULL, "
+        "why TEXT NOT NULL, unreadable TEXT, took_s FLOAT, "
+        "flips BIGINT, judged_at VARCHAR NOT NULL, usage JSON NOT NULL, doubts JSON NOT NULL, voided TEXT)",
+        "CREATE INDEX verdicts_by_judge ON verdicts (judge)",
+        "CREATE TABLE verdict_notes (number INTEGER NOT NULL PRIMARY KEY, "
+        "verdict INTEGER NOT NULL REFERENCES verdicts (number), noted_at VARCHAR NOT NULL, text TEXT NOT NULL)",
+    ),
 }
 FORMAT_VERSION = 1 + max(STEPS)  # today's
 

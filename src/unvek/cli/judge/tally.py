@@ -1,0 +1,35 @@
+"""unvek judge tally"""
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+from unvek.cli.options import as_option, logbook_option, open_logbook, selection_options
+
+if TYPE_CHECKING:
+    from unvek.core.evidence.gathering import Selection
+
+
+@click.command()
+@selection_options
+@logbook_option
+@as_option
+def tally(selection: "Selection", logbook_path: Path | None, how: str) -> None:
+    """Say what the verdicts come to: who is preferred to whom, how sure that is, and how far to believe the judges.
+
+    People are taken together, and each model that judges is taken apart. What a judge has for one side is estimated and
+    left out of the ratings; intervals are over tasks, since it is of other tasks that one wants to know.
+
+    \b
+    Examples, in the demo's folder:
+      unvek judge tally
+      unvek judge tally --only 'swift*' --as json
+    """
+    from unvek.core.evidence.gathering import gather
+    from unvek.core.findings.tally.tally import tally as tally_of
+    from unvek.show.results.tally import TALLY
+    from unvek.show.terminal.views import put
+
+    with open_logbook(logbook_path) as logbook:
+        put(tally_of(logbook, gather(logbook, selection)), TALLY, how)

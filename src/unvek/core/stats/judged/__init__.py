@@ -1,0 +1,1 @@
+"""What judges say, as figures: ratings from pairs, and how far judges agree."""
