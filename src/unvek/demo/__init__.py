@@ -12,7 +12,7 @@ FILES = (
     PLAN, "painter.py", "bract.py", "weights.py", "accelerator.toml", "accelerator_painter.py", "sprig.py", "writer.py",
     "write_card.py", "card_server.py", "plants.csv", "given-card.txt", "cards.toml", "served.toml", "faults.toml",
     "ways.toml", "steps.toml", "clips.toml", "clip_painter.py", "chimes.toml", "chimer.py", "check_card.py",
-    "variety.toml",
+    "variety.toml", "judged.toml", "judge_server.py", "judge_label.py",
 )  # fmt: skip
 STAND_IN = Path(unvek.probe.__file__).with_name("simulated_accelerator.py")
 MODELS = "models"

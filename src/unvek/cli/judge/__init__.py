@@ -6,6 +6,7 @@ from unvek.cli.lazy import LazyGroup
 
 COMMANDS = {
     "ballot": "Write a page on which a person judges blind.",
+    "ask": "Have a model or a program of the plan judge.",
     "collect": "Take in the answers that a page has saved.",
     "tally": "Say what the verdicts come to.",
     "log": "List the verdicts, with who gave them and why.",

@@ -8,6 +8,7 @@ from types import MappingProxyType
 from unvek.core.measures.definition import Definition, Measure
 from unvek.core.measures.kind import REFERENCE, WANTED, YES, Kind
 from unvek.core.measures.kinds import KINDS, pair_kind
+from unvek.core.plan.judges import Judge
 from unvek.core.plan.runners import Runner
 
 SettingValue = str | int | float | bool
@@ -219,6 +220,7 @@ class Plan:
     vary: Mapping[str, tuple[SettingValue, ...]] = field(default_factory=lambda: MappingProxyType({}))
     margins: Mapping[str, Margin] = field(default_factory=lambda: MappingProxyType({}))
     previews: str = SOME_PREVIEWS
+    judges: Mapping[str, Judge] = field(default_factory=lambda: MappingProxyType({}))
 
     @property
     def keeps_previews(self) -> bool:

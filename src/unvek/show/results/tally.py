@@ -15,7 +15,7 @@ from unvek.show.terminal.grid import Column, StripColumn, print_grid, told_of
 from unvek.show.terminal.measure_strips import MeasureStrip, measure_strips
 from unvek.show.terminal.views import View
 
-MOST_SENTENCES = 12
+MOST_SENTENCES, MOST_THINGS = 12, 8
 EVEN_SHARE = 0.5
 
 
@@ -52,7 +52,11 @@ def _print_group(out: Console, group: GroupTold, reference: str) -> None:
         print_grid(out, mark_columns(group), _mark_strips(group))
     if group.expect:
         out.print()
-        print_grid(out, thing_columns(group.expect))
+        print_grid(out, expect_columns(group), _expect_strips(group))
+        if missed := most_missed(group.expect):
+            out.print()
+            out.print(faint("What is missed most, of these:"))
+            print_grid(out, thing_columns(missed))
 
 
 def _agreement_words(group: GroupTold) -> str:
@@ -116,10 +120,40 @@ def _mark_strips(group: GroupTold) -> StripColumn:
     return measure_strips("mark", "", rows, span=(0.0, 100.0))
 
 
+def expect_columns(group: GroupTold) -> list[Column]:
+    variant, share = Column("variant", numeric=False, keep=10), Column("is there", keep=9)
+    interval, numbers = Column("95 %", keep=7), _said_columns()
+    interval.whole_name = "the interval of what is there"
+    for row in group.expect_by_variant:
+        variant.add(variant_text(row.variant, row.form))
+        share.add(f"{row.share:.2f}")
+        interval.add(_ends(row.low, row.high))
+        for column, count in zip(numbers, (row.there, row.partly, row.missing, row.unsure), strict=True):
+            column.add(str(count))
+    return told_of([variant, share, interval, *numbers])
+
+
+def _expect_strips(group: GroupTold) -> StripColumn:
+    rows = [
+        MeasureStrip(form=row.form, middle=row.share, low=row.low, high=row.high) for row in group.expect_by_variant
+    ]
+    return measure_strips("of what is expected", "", rows, span=(0.0, 1.0))
+
+
+def _said_columns() -> list[Column]:
+    return [Column(head, keep=4) for head in ("there", "partly", "missing", "can't tell")]
+
+
+def most_missed(things: Sequence[ThingTold]) -> list[ThingTold]:
+    """Return the things of which least is there, the worst first."""
+    missed = [thing for thing in things if thing.share is not None and thing.share < 1]
+    return sorted(missed, key=lambda thing: (thing.share or 0.0, -thing.missing))[:MOST_THINGS]
+
+
 def thing_columns(things: Sequence[ThingTold]) -> list[Column]:
     names = ("variant", "task", "thing")
     columns = [Column(name, numeric=False, keep=10 - place) for place, name in enumerate(names)]
-    numbers = [Column(head, keep=4) for head in ("there", "partly", "missing", "can't tell")]
+    numbers = _said_columns()
     share, interval = Column("share", keep=7), Column("95 %", keep=5)
     for row in things:
         for column, name in zip(columns, names, strict=True):

@@ -14,7 +14,7 @@ from unvek.show.terminal.figures import UNKNOWN, warning_text
 from unvek.show.terminal.grid import Column, print_grid, told_of
 from unvek.show.terminal.views import View
 
-LONGEST_WHY = 60
+LONGEST_WHY, LONGEST_ANSWER = 60, 40
 
 
 def print_verdicts(out: Console, found: VerdictList) -> None:
@@ -57,11 +57,11 @@ def _answer(row: VerdictLine) -> Text:
     if row.voided is not None:
         return faint(clean(f"voided: {row.voided}", 40))
     if row.unreadable is not None:
-        return warning_text(clean(f"unreadable: {row.unreadable}", 60))
+        return warning_text(clean(f"unreadable: {row.unreadable}", LONGEST_WHY))
     words = row.answer if not isinstance(row.answer, dict) else ", ".join(
         f"{said}: {thing}" for thing, said in row.answer.items()
     )  # fmt: skip
-    found = Text(clean(str(words), 80))
+    found = Text(clean(str(words), LONGEST_ANSWER))
     for doubt in row.doubts:
         found += warning_text(clean(f" {doubt}"))
     if row.unasked:

@@ -149,6 +149,21 @@ class ThingTold:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class ExpectTold:
+    """How much of what tasks expect is there, of one variant's outputs: the mean share, with its interval."""
+
+    variant: str
+    form: str
+    there: int
+    partly: int
+    missing: int
+    unsure: int
+    share: float
+    low: float | None
+    high: float | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class MarkTold:
     variant: str
     form: str
@@ -178,6 +193,7 @@ class GroupTold:
     against_people: AgainstPeople | None
     longer_wins: Share | None
     expect: tuple[ThingTold, ...]
+    expect_by_variant: tuple[ExpectTold, ...]
     marks: tuple[MarkTold, ...]
 
 

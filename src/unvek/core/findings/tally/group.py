@@ -14,6 +14,7 @@ from unvek.core.findings.tally.found import (
     SAME,
     UNCLEAR,
     WORSE,
+    ExpectTold,
     MarkTold,
     PairTold,
     Position,
@@ -21,7 +22,7 @@ from unvek.core.findings.tally.found import (
     ThingTold,
     VariantTold,
 )
-from unvek.core.logbook.verdict_rows import MARKS, MISSING, NEITHER, PARTLY, POINTS, THERE, UNSURE
+from unvek.core.logbook.verdict_rows import MARKS, MISSING, MOST_MARK, NEITHER, PARTLY, POINTS, THERE, UNSURE
 from unvek.core.stats.judged.ratings import LEFT, RIGHT, Ratings, rate
 from unvek.core.stats.quantiles import normal_quantile, student_quantile
 from unvek.core.stats.shares import clopper_pearson
@@ -184,6 +185,49 @@ def things_told(evidence: Evidence, said: Sequence[Said]) -> tuple[ThingTold, ..
     return tuple(found)
 
 
+def expect_told(evidence: Evidence, said: Sequence[Said]) -> tuple[ExpectTold, ...]:
+    """Return how much of what is expected is there, by variant, over what goes together."""
+    judged = [one for one in said if one.verdict.asks == POINTS and isinstance(one.verdict.answer, dict)]
+    words: dict[str, Counter[str]] = {}
+    shares: dict[str, dict[object, list[float]]] = {}
+    for one, cluster in zip(judged, cluster_of(judged)[1], strict=True):
+        words.setdefault(one.left.variant, Counter()).update(one.verdict.answer.values())
+        known = [WORTH_OF[word] for word in one.verdict.answer.values() if word in WORTH_OF]
+        if known:
+            shares.setdefault(one.left.variant, {}).setdefault(cluster, []).append(sum(known) / len(known))
+    found = []
+    for variant in evidence.variants:
+        if variant.name in shares:
+            share, low, high = _over_clusters(shares[variant.name], 0.0, 1.0)
+            counts = words[variant.name]
+            found.append(
+                ExpectTold(
+                    variant=variant.name, form=variant.form, there=counts[THERE], partly=counts[PARTLY],
+                    missing=counts[MISSING], unsure=counts[UNSURE], share=share, low=low, high=high,
+                )
+            )  # fmt: skip
+    return tuple(found)
+
+
+def _over_clusters(
+    values: Mapping[object, Sequence[float]], least: float, most: float
+) -> tuple[float, float | None, float | None]:
+    """Return the mean of each cluster's mean, with an interval that lies within bounds.
+
+    Where all are at one end it is the exact interval of none of so many: that none was seen does not say that there are
+    none.
+    """
+    means = [sum(several) / len(several) for several in values.values()]
+    middle, half = mean_and_half_width(np.array(means))
+    if half is None:
+        return middle, None, None
+    low, high = max(least, middle - half), min(most, middle + half)
+    if len(set(means)) == 1:
+        never = (most - least) * clopper_pearson(0, len(means))[1]
+        low, high = max(least, middle - never), min(most, middle + never)
+    return middle, low, high
+
+
 def marks_told(evidence: Evidence, said: Sequence[Said]) -> tuple[MarkTold, ...]:
     """Return the mean mark of each variant, with Student's interval over what goes together."""
     marked = [one for one in said if one.verdict.asks == MARKS and isinstance(one.verdict.answer, int)]
@@ -196,12 +240,11 @@ def marks_told(evidence: Evidence, said: Sequence[Said]) -> tuple[MarkTold, ...]
     for variant in evidence.variants:
         clusters = of.get(variant.name)
         if clusters:
-            middle, half = mean_and_half_width(np.array([sum(marks) / len(marks) for marks in clusters.values()]))
+            mark, low, high = _over_clusters(clusters, 0.0, MOST_MARK)
             found.append(
                 MarkTold(
-                    variant=variant.name, form=variant.form, verdicts=sum(map(len, clusters.values())), mark=middle,
-                    low=max(0.0, middle - half) if half is not None else None,
-                    high=min(100.0, middle + half) if half is not None else None,
+                    variant=variant.name, form=variant.form, verdicts=sum(map(len, clusters.values())), mark=mark,
+                    low=low, high=high,
                 )
             )  # fmt: skip
     return tuple(found)

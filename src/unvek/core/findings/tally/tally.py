@@ -16,7 +16,7 @@ from unvek.core.findings.tally.found import (
     Position,
     Tally,
 )
-from unvek.core.findings.tally.group import PairsOfGroup, marks_told, things_told
+from unvek.core.findings.tally.group import PairsOfGroup, expect_told, marks_told, things_told
 from unvek.core.findings.tally.judges import against_people, agreement, judges_told
 from unvek.core.logbook.store import Logbook
 from unvek.core.stats.student import Estimate
@@ -66,6 +66,7 @@ def _group(
         sentences=(*_pair_sentences(name, found, evidence.reference), *_beside(name, position, beside)),
         rows=pairs.rows(), pairs=found, position=position, agreement=agreement(said),
         against_people=beside, longer_wins=longer, expect=things_told(evidence, said),
+        expect_by_variant=expect_told(evidence, said),
         marks=marks_told(evidence, said),
     )  # fmt: skip
 

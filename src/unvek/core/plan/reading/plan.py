@@ -27,6 +27,7 @@ from unvek.core.plan.model import (
     Variant,
 )
 from unvek.core.plan.reading.door import Problems, Table
+from unvek.core.plan.reading.judges import read_judges
 from unvek.core.plan.reading.margins import read_margins
 from unvek.core.plan.reading.measures import is_asked, read_measures
 from unvek.core.plan.reading.quoting import nearest_words, shown
@@ -113,6 +114,7 @@ def _read_plan(table: Table, path: Path, text: str, problems: Problems) -> Plan:
     quality = table.text("quality", default=measures[0].name if measures else "none")
     if table.has("quality") and not is_asked(quality, measures):
         table.problem("quality", shown(quality), "the name of one of the [[measures]]")
+    judges = read_judges(table.table("judges"), path.parent)
     previews = table.choice("previews", (SOME_PREVIEWS, ALL_PREVIEWS), SOME_PREVIEWS)
     table.close()
     plan = Plan(
@@ -130,6 +132,7 @@ def _read_plan(table: Table, path: Path, text: str, problems: Problems) -> Plan:
         vary=vary,
         margins=margins,
         previews=previews,
+        judges=judges,
     )
     _check_load(plan, problems)
     _check_wordings(plan, problems)
