@@ -12,12 +12,14 @@ if TYPE_CHECKING:
 
 
 def _share(ctx: click.Context, option: click.Parameter, given: str) -> float:
-    from unvek.core.units import parse_share
-
+    """Return a share of 0 to 1: what is written as '10 %', or as 0.1."""
     try:
-        return parse_share(given) if "%" in given else float(given)
-    except ValueError as error:
-        raise click.BadParameter(f"{given!r} is no share; wanted something like '10 %'", ctx, option) from error
+        share = float(given.removesuffix("%")) / (100 if given.endswith("%") else 1)
+    except ValueError:
+        share = -1.0
+    if not 0 <= share <= 1:
+        raise click.BadParameter(f"{given!r} is no share; wanted something like '10 %'", ctx, option)
+    return share
 
 
 @click.command()
@@ -93,8 +95,6 @@ def ballot(
     from unvek.core.units import bytes_words, counted
     from unvek.show.page.ballot import write_ballot
 
-    if not 0 <= again <= 1 or not 0 <= same <= 1:
-        raise click.UsageError("a share of the pairs is from 0 to 100 %")
     asking = Asking(asks=asks, items=items, most=most, each_other=each_other, again=again, same=same)
     with open_logbook(logbook_path) as logbook:
         evidence = gather(logbook, selection)

@@ -63,12 +63,12 @@ def draw_questions(
     if asking.asks != PAIRS:
         return _alone(evidence, outputs, asking, items, judges, random)
     candidates = _candidates(evidence, outputs, asking.each_other, items)
-    possible = sum(not _is_alike((pair, *one[1:])) for pair, several in candidates.items() for one in several)
+    possible = sum(one[1].digest != one[2].digest for several in candidates.values() for one in several)
     if not candidates:
         raise InputError("there is nothing to hold against each other: no item has outputs of two variants that can "
                          "be shown (pictures, sounds or texts); make some with 'unvek run PLAN'")  # fmt: skip
-    drawn = _balanced(candidates, asking.most, random)
-    chosen = [one for one in drawn if not _is_alike(one)]
+    drawn = _balanced(candidates, asking.most, outputs, random)
+    chosen = [one for one in drawn if not outputs.are_alike(*one[1:])]
     if not chosen:
         raise InputError("there is nothing to tell apart: in every item the outputs are the same to the last bit")
     turned = {pair: random.random() < 0.5 for pair in candidates}
@@ -77,7 +77,7 @@ def draw_questions(
         sided = _sided(chosen, turned, page, random)
         sided += _same_twice(sided, asking.same, random)
         pages.append(tuple(_ordered(sided, asking.again, random)))
-    alike = tuple(Question(id=_new_id(), left=one[1], right=one[2]) for one in drawn if _is_alike(one))
+    alike = tuple(Question(id=_new_id(), left=one[1], right=one[2]) for one in drawn if outputs.are_alike(*one[1:]))
     return Drawn(pages=tuple(pages), possible=possible, alike=alike)
 
 
@@ -126,7 +126,9 @@ def _candidates(
 Chosen = tuple[Pair, Shown, Shown]
 
 
-def _balanced(candidates: dict[Pair, list[tuple[Item, Shown, Shown]]], most: int, random: Random) -> list[Chosen]:
+def _balanced(
+    candidates: dict[Pair, list[tuple[Item, Shown, Shown]]], most: int, outputs: JudgedOutputs, random: Random
+) -> list[Chosen]:
     """Choose so many pairs that differ: each two variants as often as any, on items that were asked about least so far.
 
     Those that come up on the way and are alike are chosen besides.
@@ -148,15 +150,10 @@ def _balanced(candidates: dict[Pair, list[tuple[Item, Shown, Shown]]], most: int
             left[pair].remove((item, ours, theirs))
             asked.update([(pair, item[0]), item[0], item])
             chosen.append((pair, ours, theirs))
-            differing += not _is_alike(chosen[-1])
+            differing += not outputs.are_alike(ours, theirs)
             if not left[pair]:
                 del left[pair]
     return chosen
-
-
-def _is_alike(one: Chosen) -> bool:
-    """Whether both variants have put out the same, to the last bit."""
-    return one[1].digest == one[2].digest
 
 
 def _sided(chosen: Iterable[Chosen], turned: dict[Pair, bool], page: int, random: Random) -> list[Question]:
