@@ -5,7 +5,7 @@ from statistics import median
 
 import numpy as np
 
-from unvek.core.findings.tally.counting import Said, cluster_of
+from unvek.core.findings.tally.counting import TASKS, Said, cluster_of
 from unvek.core.findings.tally.found import AgainstPeople, Agreement, JudgeTold
 from unvek.core.findings.tally.group import share_of
 from unvek.core.logbook.verdict_rows import EVEN, NEITHER, PAIRS
@@ -84,13 +84,16 @@ def _alpha(judges: Sequence[Mapping[Unit, float]], over: str) -> Agreement | Non
     rows = [(unit, value) for units in judges for unit, value in units.items()]
     if len(judges) < 2 or not rows:
         return None
-    units = clusters_of([unit for unit, _ in rows])
-    items = [unit[0] for unit, _ in rows]
-    clusters = clusters_of([item[0] if over == "tasks" and isinstance(item, tuple) else item for item in items])
-    found = alpha(units, np.array([value for _, value in rows]), clusters)
+    # Which of the two comes first is our own doing: each pair stands there in both orders, so that it is no agreement by
+    # chance where one variant always wins.
+    both = [*rows, *(((*unit, "turned"), 1 - value) for unit, value in rows)]
+    units = clusters_of([unit for unit, _ in both])
+    items = [unit[0] for unit, _ in both]
+    clusters = clusters_of([item[0] if over == TASKS and isinstance(item, tuple) else item for item in items])
+    found = alpha(units, np.array([value for _, value in both]), clusters)
     if found is None:
         return None
-    shared = int(np.count_nonzero(np.bincount(units) > 1))
+    shared = int(np.count_nonzero(np.bincount(clusters_of([unit for unit, _ in rows])) > 1))
     return Agreement(alpha=found.value, low=found.low, high=found.high, pairs=shared)
 
 
