@@ -2,8 +2,6 @@
 
 import io
 import json
-import math
-import random
 from pathlib import Path
 
 import numpy as np
@@ -88,13 +86,3 @@ class JudgedLogbook(WrittenLogbook):
     def tallied(self):
         with Logbook.open(self.logbook_path) as logbook:
             return tally(logbook, gather(logbook))
-
-
-def taste(strengths: dict[str, float], rng: random.Random, bias: float = 0.0, even: float = 0.5):
-    """Return what says of a pair which is better, by a taste that is known."""
-
-    def say(left: str, right: str, _: str) -> str:
-        d = strengths[left] - strengths[right] + bias
-        return rng.choices(["left", "right", "even"], [math.exp(d / 2), math.exp(-d / 2), even])[0]
-
-    return say

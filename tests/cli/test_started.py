@@ -28,6 +28,7 @@ ASKED = {
     "tradeoff": ("tradeoff",),
     "import": ("import", "other.csv", "--here", "--name", "monday"),
     "export": ("export",),
+    "judge": ("judge", "log"),
     "sheet": ("sheet", "--out", "sheet.png"),
 }
 FAULTS = (("show", "99"), ("check", "none.toml"), ("comapre",))
@@ -52,6 +53,7 @@ USES: dict[str, set[str]] = {
     "tradeoff": DRAWS | KEEPS | COMPUTES,
     "import": DRAWS | KEEPS | WATCHES,
     "export": DRAWS | KEEPS | COMPUTES,
+    "judge": DRAWS | KEEPS,
     "sheet": DRAWS | KEEPS | COMPUTES | LOOKS_AT_PICTURES,
     "run": DRAWS | KEEPS | WATCHES,
 }

@@ -10,6 +10,8 @@ import unittest
 
 from tests import support
 from tests.support import ProjectTest, called, started, task, variant
+from unvek.core.logbook.store import Logbook
+from unvek.core.logbook.verdict_rows import VerdictRow
 from unvek.core.plain_text import clean, clean_text
 
 HOSTILE = "\x1b[2J\x1b]0;owned\x07\u202egnp.\u2066\x9b31m\x00\u2028\u200b"
@@ -32,6 +34,7 @@ FORMS = ("table", "json", "csv", "markdown")
 SHOWING = (
     ("log",), ("log", "--sessions"), ("log", "--forecasts"), ("show", "1"), ("show", "2"), ("compare",), ("tradeoff",),
     ("audit",), ("curve", "evil-setting"), ("measure",), ("compare", "--matrix", "edit"),
+    ("judge", "log"), ("judge", "tally"),
 )  # fmt: skip
 
 
@@ -53,7 +56,24 @@ class EveryCommand(ProjectTest):
         self.have_runs(expect=1)
         self.unvek("note", "1", "evil-remark")
         self.unvek("void", "2", "--why", "evil-reason")
+        self.judge()
         self.poison()
+
+    def judge(self) -> None:
+        with Logbook.open(self.folder / "logbook") as logbook:
+            for sort, more in (
+                ("person", {}),
+                ("model", {"doubts": ("evil-doubt",)}),
+                ("model", {"unreadable": "evil-reply", "answer": None}),
+            ):
+                judge = logbook.keep_judge("evil-judge", sort, digest="evil-digest")
+                said = {"answer": 50, **more}
+                verdict = VerdictRow(
+                    number=0, id="", judge=judge.number, question="q", asks="marks", left_run=1, left_digest="d", why="evil-why",
+                    judged_at="2026-01-01T00:00:00+00:00", **said,
+                )  # fmt: skip
+                (kept,) = logbook.keep_verdicts([verdict])
+            logbook.note_verdict(kept.number, "evil-note")
 
     def poison(self) -> None:
         """Put the hostile text into every name and word of the logbook and its journal."""

@@ -338,6 +338,54 @@ class Collected(JudgedLogbook):
         self.assertIn("the verdicts here are 1 to 8", self.unvek("judge", "note", "9", "x", expect=2).stderr)
 
 
+class Exchanged(JudgedLogbook):
+    def setUp(self) -> None:
+        super().setUp()
+        self.make("ab", alike=())
+        (page,) = self.ballots()
+        (points,) = self.ballots("--ask", "points", "--items", "2")
+        self.unvek(
+            "judge", "collect", str(self.answered(page, "Ina", lambda left, *_: "left" if left == "a" else "right"))
+        )
+        self.unvek(
+            "judge", "collect", str(self.answered(points, "=Odo", lambda _, __, task: {"one leaf": "partly"}, "o.json"))
+        )
+        self.unvek("judge", "void", "2", "--why", "=wrong key")
+        self.unvek("judge", "note", "3", "on a phone")
+
+    def test_what_comes_back_is_what_went_out(self):
+        before = self.result("judge", "log")["rows"]
+        tally = self.result("judge", "tally")
+        for file in ("verdicts.csv", "verdicts.jsonl"):
+            self.unvek("judge", "export", file)
+            with sqlite3.connect(self.logbook_path / "runs.sqlite") as database:
+                for table in ("verdict_notes", "verdicts", "judges"):
+                    database.execute(f"delete from {table}")
+            database.close()
+            self.assertIn(f"{len(before)} verdicts new", self.unvek("judge", "import", file).stderr)
+            self.assertEqual(self.result("judge", "log")["rows"], before)
+            self.assertEqual(self.result("judge", "tally"), tally)
+            self.assertIn(
+                f"0 verdicts new, {len(before)} were here already", self.unvek("judge", "import", file).stderr
+            )
+
+    def test_what_cannot_be_used_is_named_by_its_line_and_nothing_comes_in(self):
+        self.unvek("judge", "export", "v.jsonl")
+        good = [json.loads(line) for line in (self.folder / "v.jsonl").read_text().splitlines()]
+        count = len(self.logbook.verdicts())
+        new = {**good[0], "id": "01a21928-bb76-751d-8fe5-f7f6615679db"}
+        for change, said in (
+            ({"left_run": "01a21928-bb76-751d-8fe5-f7f6615679dc"}, "is not in this logbook"), ({"answer": "both"}, "line 2"),
+            ({"sort": "ghost"}, "a judge is one of"), ({"right_run": None}, "two outputs"), ({"took_s": -1}, "line 2"), ({"why": "x" * 9000}, "line 2"),
+            ({"id": "1"}, "no id"), ({"more": 1}, "verdicts have no more"), ({"id": good[1]["id"]}, "twice"), ({"flips": 10**30}, "line 2"),
+        ):  # fmt: skip
+            with self.subTest(change=str(change)[:60]):
+                lines = [good[1], {**new, **change}]
+                self.write("bad.jsonl", "\n".join(json.dumps(line) for line in lines))
+                self.assertIn(said, self.unvek("judge", "import", "bad.jsonl", expect=2).stderr)
+                self.assertEqual(len(self.logbook.verdicts()), count)
+
+
 class PointsAndMarks(JudgedLogbook):
     def test_things_and_marks_are_collected_and_told(self):
         self.make("ab", tasks=6)

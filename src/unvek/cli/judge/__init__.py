@@ -6,14 +6,23 @@ from unvek.cli.lazy import LazyGroup
 
 COMMANDS = {
     "ballot": "Write a page on which a person judges blind.",
+    "look": "Judge pairs here in the terminal.",
     "ask": "Have a model or a program of the plan judge.",
     "collect": "Take in the answers that a page has saved.",
     "tally": "Say what the verdicts come to.",
     "log": "List the verdicts, with who gave them and why.",
     "void": "Take a verdict out, with the reason.",
     "note": "Put a remark on a verdict.",
+    "export": "Write the verdicts out as CSV or JSON Lines.",
+    "import": "Bring in verdicts that were written out.",
 }
-MODULES = {"log": "verdicts", "void": "void_verdict", "note": "note_verdict"}
+MODULES = {
+    "log": "verdicts",
+    "void": "void_verdict",
+    "note": "note_verdict",
+    "export": "export_verdicts",
+    "import": "import_verdicts",
+}
 
 
 @click.group(cls=LazyGroup, lines=COMMANDS, room="unvek.cli.judge", modules=MODULES)
@@ -21,7 +30,8 @@ def judge() -> None:
     """Have outputs judged blind, by people or by models, and see what the verdicts come to.
 
     \b
-    The way of it, in the demo's folder:
-      unvek judge ballot petals.html      a page for a colleague, who sends a file back
+    Examples, in the demo's folder; a page goes to a colleague, and a file comes back:
+      unvek judge ballot petals.html
       unvek judge collect answers-ina.json
+      unvek judge tally
     """

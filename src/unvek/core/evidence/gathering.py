@@ -17,6 +17,7 @@ from unvek.core.errors import InputError
 from unvek.core.evidence.counted_runs import CountedRuns, VariantOnRecord
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.evidence.held import HeldAgainst
+from unvek.core.evidence.judged import judged_by
 from unvek.core.evidence.measurements import Measurements
 from unvek.core.evidence.settings import RunSettings
 from unvek.core.evidence.usual_measures import usual_measures
@@ -80,9 +81,10 @@ def gather(logbook: Logbook, selection: Selection = EVERYTHING) -> Evidence:
     settings = RunSettings(counted_runs, {task.name: task for task in plan.plan.tasks})
     measured, definitions = Measurements.of(*logbook.measured()), logbook.definitions()
     asked, usual = _with_usual_measures(logbook, plan.plan, counted_runs.number.tolist())
+    judged = judged_by(counted_runs, reference, logbook.verdicts() if logbook.has_verdicts() else (), logbook.judges())
     held = HeldAgainst(settings, reference, _is_asked_anew(plan.plan, reference))
     return Evidence(
-        values=Values(asked, held, measured, definitions, logbook.phases),
+        values=Values(asked, held, measured, definitions, logbook.phases, judged),
         first_runs_s=_first_runs_s(runs, of_plan),
         left_out=left_out,
         voided=voided,

@@ -10,6 +10,7 @@ from unvek.core.errors import InputError
 from unvek.core.evidence.counted_runs import CountedRuns, Floats, Whole
 from unvek.core.evidence.derived import DERIVED
 from unvek.core.evidence.held import HeldAgainst
+from unvek.core.evidence.judged import Judged
 from unvek.core.evidence.measurements import Measurements
 from unvek.core.logbook.measure_names import MeasureNames
 from unvek.core.logbook.rows import DefinitionRow, behind_measures
@@ -25,7 +26,7 @@ from unvek.core.measures.catalogue import (
     is_ours,
 )
 from unvek.core.measures.definition import Measure
-from unvek.core.measures.kind import NUMBERS, OTHER_SEEDS, REFERENCE, Kind
+from unvek.core.measures.kind import NUMBERS, OTHER_SEEDS, REFERENCE, VERDICTS, Kind
 from unvek.core.measures.kinds import KINDS
 from unvek.core.plan.model import Plan, WantedMeasure
 
@@ -54,6 +55,7 @@ class Values:
     measured: Measurements
     definitions: Mapping[int, DefinitionRow]
     phases: Callable[[], Mapping[int, Mapping[str, float]]] = dict  # seconds, by run: read when they are asked for
+    judged: Judged | None = None
 
     @property
     def _runs(self) -> CountedRuns:
@@ -104,7 +106,8 @@ class Values:
         """Every measure that these runs may have, by name."""
         asked = {measure.name: measure.measure for measure in self.plan.worked_out}
         known = [shown.measure for number in self.definitions if (shown := self.names[number]) is not None]
-        return {**{measure.name: measure for measure in known}, **BUILT_IN, **asked}
+        judged = self.judged.measures if self.judged is not None else {}
+        return {**{measure.name: measure for measure in known}, **judged, **BUILT_IN, **asked}
 
     @property
     def likeness_names(self) -> tuple[str, ...]:
@@ -147,7 +150,33 @@ class Values:
 
     def is_score(self, name: str) -> bool:
         """Whether a measure is of outputs: of another prompt or seed it would be another one."""
-        return name in self.score_names or self.is_share(name)
+        return name in self.score_names or self.is_judged(name) or self.is_share(name)
+
+    def is_judged(self, name: str) -> bool:
+        """Whether a measure is what judges said of outputs."""
+        return self._verdicts_of(name) is not None
+
+    def judged_by(self, name: str) -> str | None:
+        """Return who has judged what a measure says, in words; None of one that nobody judges, or that nobody has."""
+        found = self._verdicts_of(name)
+        if found is None or self.judged is None:
+            return None
+        return self.judged.who(".".join(filter(None, found))) or None
+
+    def _verdicts_of(self, name: str) -> tuple[str, str] | None:
+        """Return the kind and the judge of a measure that verdicts give: '' is people, or who judged first."""
+        asked = self.plan.measure(name)
+        if asked is not None:
+            return (asked.kind, asked.options.get("judge", "")) if asked.of == VERDICTS else None
+        if self.judged is not None and name in self.judged.measures and not self._is_told_by_others(name):
+            kind, _, judge = name.partition(".")
+            return kind, judge
+        return None
+
+    def _is_told_by_others(self, name: str) -> bool:
+        """Whether a script, a program or a file has told something under this name."""
+        shown = (self.names[number] for number in self.definitions)
+        return any(one is not None and one.measure.name == name for one in shown)
 
     def is_share(self, name: str) -> bool:
         """Whether all that a script or a file has told under this name is yes or no, as 1 or 0."""
@@ -230,7 +259,9 @@ class Values:
         return np.asarray(self.of("time.total") - np.where(stepped > 0, stepped, alone))
 
     def _measured_values(self, name: str) -> Floats:
-        """A measure of outputs, or one that a script has told, of each run."""
+        """A measure of outputs, or one that a script has told or judges have said, of each run."""
+        if (by := self._verdicts_of(name)) is not None:
+            return self.judged.of(*by) if self.judged is not None else np.full(len(self._runs), np.nan)
         if self._usual_against(name) == OTHER_SEEDS:
             return self._means_over_seeds(name)
         values = np.full(len(self._runs), np.nan)

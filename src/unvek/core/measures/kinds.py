@@ -47,6 +47,7 @@ _ASKED_OPTIONS = (
     Option(name="files"),  # digests of what it is made of; no plan writes these
     Option(name="unit"),
 )
+_JUDGED_OPTIONS = (Option(name="judge", longest=100),)  # whose verdicts; people's, where any has judged
 _TOLD_OPTIONS = (
     Option(name="unit"),
     Option(name="better", choices=(LESS, MORE), is_read_only=True),
@@ -164,7 +165,9 @@ KINDS: Mapping[str, Kind] = MappingProxyType(
                     *_ASKED_OPTIONS,
                 ),
             ),
-            Kind(name="expect", of=VERDICTS, against=NOTHING, summed_up=MEAN),
+            Kind(name="expect", of=VERDICTS, against=NOTHING, summed_up=MEAN, options=_JUDGED_OPTIONS),
+            Kind(name="wins", of=VERDICTS, against=NOTHING, summed_up=MEAN, options=_JUDGED_OPTIONS),
+            Kind(name="mark", of=VERDICTS, against=NOTHING, summed_up=MEAN, options=_JUDGED_OPTIONS),
             Kind(name="told", of=NUMBERS, against=NOTHING, better=None, options=_TOLD_OPTIONS),
         )
     }

@@ -37,6 +37,7 @@ FAINT = "#6d7780"
 EMPTY = "#e7e1d4"
 SMALL = 12
 MOST_PAGES = 20
+LONGEST_WHY = 40  # characters of a reason beneath an output
 SCALE_WIDTH, FOOT = 240, 44
 
 
@@ -189,6 +190,10 @@ class _PageDrawing:
             lines.append(f"{clean(self._sheet.quality)} {cell.likeness:.3f}{drift}")
         if item.expect:
             lines.append(_points_words(cell.points))
+        if cell.wins is not None:
+            lines.append(f"wins {cell.wins:.2f} against the reference's")
+        if cell.why:
+            lines.append(clean(f'"{" ".join(cell.why.split())}"', LONGEST_WHY))
         return [*lines, tile.about] if tile.about else lines
 
     def _draw_nothing(self, why: str, x: int, y: int) -> None:

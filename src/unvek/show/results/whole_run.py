@@ -7,7 +7,9 @@ from rich.console import Console
 from rich.text import Text
 
 from unvek.core.findings.log.run_list import RunList
+from unvek.core.findings.log.verdict_list import VerdictLine
 from unvek.core.findings.log.whole_run import AS_MADE, MeasurementFound, OutputFound, RunWhole
+from unvek.core.logbook.verdict_rows import EVEN
 from unvek.core.measures.catalogue import MODEL_MEMORY, PHASE_STEP_TIME, PHASE_STEPS, PHASE_TIME
 from unvek.core.measures.points import NOT_JUDGED
 from unvek.core.plain_text import clean, clean_lines
@@ -27,6 +29,7 @@ from unvek.show.terminal.views import View
 
 TEXT_SHOWN = 2000
 LONGEST_COMMAND = 400
+LONGEST_WHY = 100
 
 Fact = tuple[str, str | Text]
 
@@ -89,7 +92,10 @@ def _what_came_of_it(run: RunWhole) -> Iterator[Fact]:
         if one.shown and not _is_told_above(one.name) and (one.name in run.measures or one.why):
             yield "measure", _measure_words(one)
     for point in run.expected:
-        yield "expected", f"{clean(point.thing)}: {point.said or NOT_JUDGED}"
+        yield "expected", f"{clean(point.thing)}: {clean(point.said or NOT_JUDGED)}"
+    for verdict in run.verdicts:
+        if not isinstance(verdict.answer, dict):
+            yield "judged", _verdict_words(run, verdict)
     stale = [one for one in run.measurements if not one.shown]
     if stale:
         words = f"{counted(len(stale), 'value')} by other definitions or against another reference: --as json has them"
@@ -117,6 +123,22 @@ def _how_it_was_made(run: RunWhole) -> Iterator[Fact]:
     yield "rig", f"{clean(rig_words(run.machine['rig']))} ({run.machine['rig']['fingerprint']})"
     for note in run.notes:
         yield "noted", f"{note.noted[:16].replace('T', ' ')}: {clean(note.text)}"
+
+
+def _verdict_words(run: RunWhole, verdict: VerdictLine) -> str | Text:
+    """What somebody said of this run's output, and why."""
+    why = f": {clean(' '.join(verdict.why.split()), LONGEST_WHY)}" if verdict.why else ""
+    by = f"by {clean(verdict.judge)}{why} (verdict {verdict.verdict})"
+    if verdict.voided is not None:
+        return faint(f"taken out ({clean(verdict.voided, LONGEST_WHY)}), {by}")
+    if verdict.unreadable is not None:
+        return faint(f"unreadable, {by}")
+    if verdict.right is None:
+        return f"mark {verdict.answer}, {by}"
+    other = verdict.right if verdict.left_run == run.run else verdict.left
+    if verdict.winner is not None:
+        return f"{'better' if verdict.winner == run.variant else 'worse'} than {clean(other)}, {by}"
+    return f"{'as good as' if verdict.answer == EVEN else 'it would not do, nor would'} {clean(other)}, {by}"
 
 
 def _measure_words(one: MeasurementFound) -> str:

@@ -41,6 +41,8 @@ def notes_of(
         if words := _records_words(rows, reference, name):
             yield words
         yield from _corpus_words(rows, reference, name, digits)
+        if (judges := evidence.values.judged_by(name)) is not None:
+            yield f"{name} is by {judges}: 'unvek judge tally' says how far that can be believed."
         yield from variety_notes(evidence, rows, name)
         yield from drift_notes(evidence, name)
     quality = evidence.quality

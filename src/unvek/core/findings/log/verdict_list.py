@@ -43,9 +43,10 @@ class VerdictList:
     rows: tuple[VerdictLine, ...]
 
 
-def list_verdicts(logbook: Logbook) -> VerdictList:
-    """Return every verdict in the order in which they were kept."""
-    verdicts, judges, notes = logbook.verdicts(), logbook.judges(), logbook.verdict_notes()
+def list_verdicts(logbook: Logbook, run: int | None = None) -> VerdictList:
+    """Return every verdict in the order in which they were kept, or those on the output of one run."""
+    verdicts = [one for one in logbook.verdicts() if run is None or run in (one.left_run, one.right_run)]
+    judges, notes = logbook.judges(), logbook.verdict_notes()
     numbers = {number for verdict in verdicts for number in (verdict.left_run, verdict.right_run) if number is not None}
     runs = {run.number: run for run in logbook.runs_numbered(sorted(numbers))}
     rows = []

@@ -7,6 +7,7 @@ from hashlib import file_digest
 from typing import Any, ClassVar
 
 from unvek.core.findings.log.run_list import RunLine, fields_of_line, session_names
+from unvek.core.findings.log.verdict_list import VerdictLine, list_verdicts
 from unvek.core.held_folder import open_plain
 from unvek.core.logbook.measure_names import MeasureNames
 from unvek.core.logbook.packing import unpack_floats
@@ -86,6 +87,7 @@ class RunWhole(RunLine):
     text: str
     piece_times_s: tuple[float, ...]
     requests: tuple[Mapping[str, Any], ...]
+    verdicts: tuple[VerdictLine, ...] = ()
 
 
 def whole_run(logbook: Logbook, number: int) -> RunWhole:
@@ -94,6 +96,7 @@ def whole_run(logbook: Logbook, number: int) -> RunWhole:
     launch, notes = logbook.launch(run.launch), logbook.notes(number)
     record = logbook.newest_plan()
     measurements = measurements_of(logbook, run, record)
+    verdicts = list_verdicts(logbook, number).rows if logbook.has_verdicts() else ()
     points = _points(record.plan if record is not None else None, measurements)
     return RunWhole(
         **fields_of_line(run, bool(notes), session_names(logbook)[run.launch]),
@@ -108,7 +111,7 @@ def whole_run(logbook: Logbook, number: int) -> RunWhole:
             **{one.name: one.value for one in measurements if one.shown and one.name not in points},
         },
         measurements=measurements,
-        expected=_expected(record.task(run.task) if record is not None else None, measurements, points),
+        expected=_expected(record.task(run.task) if record is not None else None, measurements, points, verdicts),
         faults=details.faults,
         outputs=tuple(_output(logbook, output) for output in logbook.outputs(number)),
         forecast=_forecast(run),
@@ -125,6 +128,7 @@ def whole_run(logbook: Logbook, number: int) -> RunWhole:
         text=details.text,
         piece_times_s=unpack_floats(details.piece_times_s),
         requests=tuple(plain(request) for request in details.requests),
+        verdicts=verdicts,
     )
 
 
@@ -145,15 +149,20 @@ def _points(plan: Plan | None, measurements: Sequence[MeasurementFound]) -> dict
 
 
 def _expected(
-    task: Task | None, measurements: Sequence[MeasurementFound], points: Mapping[str, int]
+    task: Task | None,
+    measurements: Sequence[MeasurementFound],
+    points: Mapping[str, int],
+    verdicts: Sequence[VerdictLine],
 ) -> tuple[ExpectedFound, ...]:
-    """Return what a task expects, with what a program has said of each thing."""
+    """Return what a task expects, with what a program has said of each thing, or else who judged it."""
     said = {points[one.name]: one.value for one in measurements if one.name in points}
-    things = task.expect if task is not None else ()
-    return tuple(
-        ExpectedFound(thing=thing, said=POINT_WORDS.get(value) if (value := said.get(place)) is not None else None)
-        for place, thing in enumerate(things, 1)
-    )
+    judged = [one for one in verdicts if one.voided is None and isinstance(one.answer, dict)]
+    found = []
+    for place, thing in enumerate(task.expect if task is not None else (), 1):
+        value = said.get(place)
+        by_judges = ", ".join(f"{one.answer[thing]} ({one.judge})" for one in judged if thing in one.answer)
+        found.append(ExpectedFound(thing=thing, said=by_judges or None if value is None else POINT_WORDS.get(value)))
+    return tuple(found)
 
 
 def _made_of(details: RunDetails, about: LaunchAbout) -> dict[str, Any]:

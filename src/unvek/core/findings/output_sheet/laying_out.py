@@ -11,6 +11,7 @@ from unvek.core.errors import InputError
 from unvek.core.evidence.drift import drift_of
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.evidence.expected import points_of_runs
+from unvek.core.evidence.judged import WINS
 from unvek.core.evidence.outputs.pictures import Pictures
 from unvek.core.evidence.outputs.sounds import Sounds
 from unvek.core.evidence.outputs.source import KeptOutputs, OutputError
@@ -163,8 +164,25 @@ class _LayingOut:
             likeness=float(self._likeness[known[0]]) if known else None,
             drift=self._drift(known[0]) if known else None,
             points=self._points.get(first.number, (None,) * expect),
+            **self._judged(finished, variant),
             status=first.status,
         )
+
+    def _judged(self, places: list[int], variant: str) -> dict[str, Any]:
+        """Return what judges said of these runs' output."""
+        judged = self._evidence.values.judged
+        if judged is None:
+            return {}
+        known = [value for place in places if np.isfinite(value := self._wins[place])]
+        runs = {self._evidence.runs.rows[place].number for place in places}
+        why = next((one.why for one in judged.verdicts if one.why and judged.favoured(one) in runs), "")
+        is_reference = variant == self._evidence.reference
+        return {"wins": float(np.mean(known)) if known and not is_reference else None, "why": why if known else ""}
+
+    @cached_property
+    def _wins(self) -> Floats:
+        judged = self._evidence.values.judged
+        return judged.of(WINS) if judged is not None else np.full(len(self._evidence.runs), np.nan)
 
     def _drift(self, place: int) -> float | None:
         """Return where one run's likeness lies on the drift scale."""

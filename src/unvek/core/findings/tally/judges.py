@@ -84,8 +84,8 @@ def _alpha(judges: Sequence[Mapping[Unit, float]], over: str) -> Agreement | Non
     rows = [(unit, value) for units in judges for unit, value in units.items()]
     if len(judges) < 2 or not rows:
         return None
-    # Which of the two comes first is our own doing: each pair stands there in both orders, so that it is no agreement by
-    # chance where one variant always wins.
+    # Which of the two comes first is our own doing: each pair stands there in both orders, so that it is no agreement
+    # by chance where one variant always wins.
     both = [*rows, *(((*unit, "turned"), 1 - value) for unit, value in rows)]
     units = clusters_of([unit for unit, _ in both])
     items = [unit[0] for unit, _ in both]
