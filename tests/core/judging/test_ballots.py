@@ -98,6 +98,27 @@ class Drawn(JudgedLogbook):
         )
         self.assertEqual(told["judges"][0]["verdicts"], 4)
 
+    def test_only_outputs_of_the_same_varied_value_are_held_against_each_other(self):
+        self.make("ab", tasks=1)
+        self.plan(
+            "a",
+            "b",
+            cells=["a/violet/0", "b/violet/0"],
+            quality=None,
+            tasks=(self.logbook.newest_plan().plan.tasks[0],),
+        )
+        of = {}
+        for variant, order in (("a", (2, 8)), ("b", (8, 2))):
+            for place, steps in enumerate(order):
+                pixels = label(steps + 20 * (variant == "b"))
+                of[self.run_made(f"{variant}/violet/0", png=png(pixels), varied={"steps": steps}, repeat=2 + place)] = (
+                    steps
+                )
+        (page,) = self.ballots("--repeat", "0 %", "--same", "0 %")
+        pairs = [(of.get(one.left.run), of.get(one.right.run)) for one in page.questions]
+        self.assertTrue(all(left == right for left, right in pairs), pairs)
+        self.assertIn((8, 8), pairs)
+
     def test_nothing_to_ask_is_said(self):
         self.make("ab", alike=("a", "b"))
         self.assertIn("the same to the last bit", self.unvek("judge", "ballot", "x.html", expect=2).stderr)

@@ -81,7 +81,8 @@ def gather(logbook: Logbook, selection: Selection = EVERYTHING) -> Evidence:
     settings = RunSettings(counted_runs, {task.name: task for task in plan.plan.tasks})
     measured, definitions = Measurements.of(*logbook.measured()), logbook.definitions()
     asked, usual = _with_usual_measures(logbook, plan.plan, counted_runs.number.tolist())
-    judged = judged_by(counted_runs, reference, logbook.verdicts() if logbook.has_verdicts() else (), logbook.judges())
+    verdicts, judges = (logbook.verdicts(), logbook.judges()) if logbook.has_verdicts() else ([], {})
+    judged = judged_by(counted_runs, reference, verdicts, judges)
     held = HeldAgainst(settings, reference, _is_asked_anew(plan.plan, reference))
     return Evidence(
         values=Values(asked, held, measured, definitions, logbook.phases, judged),

@@ -3,7 +3,7 @@ tasks expect.
 
 They are worked out from the verdicts whenever results are read, so that a verdict that is taken out counts nowhere. A
 plain name is of people where any has judged, else of the model or program that judged first; with a judge's name behind
-it ("wins.gardener") it is of that one.
+it ("wins.gardener") it is of that one, as the judge was made of last: with other instructions it was another judge.
 """
 
 from collections.abc import Mapping, Sequence
@@ -60,7 +60,14 @@ class Judged:
     def groups(self, kind: str) -> dict[str, list[VerdictRow]]:
         """Return who has given verdicts of this kind: people together first, others by their names, with these."""
         found: dict[str, list[VerdictRow]] = {}
-        said = (one for one in self.verdicts if one.asks == ASKED_FOR[kind] and one.answer is not None)
+        newest = {judge.name: judge.number for judge in self.judges.values() if judge.sort != PERSON}
+        said = (
+            one
+            for one in self.verdicts
+            if one.asks == ASKED_FOR[kind]
+            and one.answer is not None
+            and (self.judges[one.judge].sort == PERSON or newest[self.judges[one.judge].name] == one.judge)
+        )
         for one in sorted(said, key=lambda one: (self.judges[one.judge].sort != PERSON, one.judge)):
             judge = self.judges[one.judge]
             found.setdefault(PEOPLE if judge.sort == PERSON else judge.name, []).append(one)

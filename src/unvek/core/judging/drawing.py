@@ -13,9 +13,8 @@ from random import Random
 
 from unvek.core.errors import InputError
 from unvek.core.evidence.evidence import Evidence
-from unvek.core.judging.outputs import Item, JudgedOutputs
+from unvek.core.judging.outputs import Item, JudgedOutputs, item_of
 from unvek.core.logbook.verdict_rows import PAIRS, POINTS, Question, Shown
-from unvek.core.plan.model import WORDING
 
 USUAL_MOST, USUAL_AGAIN, USUAL_SAME = 40, 0.1, 0.05
 ID_BYTES = 8
@@ -82,15 +81,10 @@ def draw_questions(
 
 
 def items_of(evidence: Evidence) -> list[Item]:
-    """Return the items of the plan, in its order, that have a run that counts."""
-    found = {(row.task, row.seed, row.varied.get(WORDING)): None for row in evidence.runs.rows}
-    planned: list[Item] = [
-        (task.name, seed, wording)
-        for task in evidence.plan.tasks
-        for seed in task.seeds
-        for wording in (range(1, len(task.wordings) + 2) if task.wordings else (None,))
-    ]
-    return [item for item in planned if item in found]
+    """Return the items that have a run that counts, those of one task together, in the plan's order."""
+    found = dict.fromkeys(item_of(row) for row in evidence.runs.rows)
+    order = {task.name: place for place, task in enumerate(evidence.plan.tasks)}
+    return sorted((item for item in found if item[0] in order), key=lambda item: order[item[0]])
 
 
 def _some_items(items: Sequence[Item], count: int | None, random: Random) -> list[Item]:

@@ -9,7 +9,7 @@ from unvek.core.errors import InputError
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.evidence.outputs.source import OutputError
 from unvek.core.judging.drawing import Asking, draw_questions
-from unvek.core.judging.outputs import Content, JudgedOutputs, item_of
+from unvek.core.judging.outputs import Content, JudgedOutputs, asked_for
 from unvek.core.logbook.rows import RunRow
 from unvek.core.logbook.store import Logbook
 from unvek.core.logbook.verdict_rows import Question
@@ -84,7 +84,7 @@ def _as_put(
                          f"leave it out with 'unvek void {row.number}'") from error  # fmt: skip
     return BallotQuestion(
         id=question.id,
-        prompt=task.worded(item_of(row)[2]) if task is not None else "",
+        prompt=asked_for(row, task),
         outputs=contents,
         things=task.expect if task is not None and asks == "points" else (),
     )

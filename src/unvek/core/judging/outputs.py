@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from unvek.core.evidence.counted_runs import varied_words
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.evidence.outputs.pictures import Pictures
 from unvek.core.evidence.outputs.sounds import Sounds
@@ -18,12 +19,12 @@ from unvek.core.evidence.outputs.source import KeptOutputs, OutputError, Source,
 from unvek.core.evidence.outputs.texts import Texts
 from unvek.core.logbook.rows import RunRow
 from unvek.core.logbook.verdict_rows import Shown
-from unvek.core.plan.model import WORDING
+from unvek.core.plan.model import WORDING, Task
 from unvek.core.run.events.record import is_from_elsewhere
 
 PICTURE, FRAMES, SOUND, TEXT = "picture", "frames", "sound", "text"
 LOSSY_QUALITY = 85
-Item = tuple[str, int, int | None]  # task, seed, wording
+Item = tuple[str, int, str]  # task, seed, and what the plan varies, its wordings among that
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -114,7 +115,13 @@ def _same(ours: Any, theirs: Any) -> bool:
 
 
 def item_of(row: RunRow) -> Item:
-    return row.task, row.seed, row.varied.get(WORDING)
+    """Return what two outputs have to be of to be held against each other."""
+    return row.task, row.seed, varied_words(row.varied)
+
+
+def asked_for(row: RunRow, task: Task | None) -> str:
+    """Return the prompt that a run was made with."""
+    return task.worded(row.varied.get(WORDING)) if task is not None else ""
 
 
 def _content(sort: str, found: Any, kind: Any, lossy: bool) -> Content:

@@ -19,11 +19,11 @@ from unvek.core.errors import InputError
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.evidence.outputs.source import OutputError
 from unvek.core.judging.drawing import Asking, draw_questions
-from unvek.core.judging.outputs import Content, JudgedOutputs, item_of
+from unvek.core.judging.outputs import Content, JudgedOutputs, asked_for, item_of
 from unvek.core.logbook.inserting import now
 from unvek.core.logbook.rows import RunRow
 from unvek.core.logbook.store import Logbook
-from unvek.core.logbook.verdict_rows import EVEN, POINTS, Question, VerdictRow, what_was_shown
+from unvek.core.logbook.verdict_rows import EVEN, POINTS, Question, Shown, VerdictRow, what_was_shown
 from unvek.core.logbook.verdicts_kept import UNNUMBERED
 from unvek.core.plan.digests import DigestCache
 from unvek.core.plan.judges import MODEL, Judge
@@ -96,18 +96,19 @@ def ask_judge(
     said = {one.question for one in logbook.verdicts() if one.judge == row.number and one.voided is None}
     open_ = [one for one in questions if one.id not in said]
     alike = [one for one in alike if one.id not in said]
+    bench = _Bench(judge, row.number, evidence, outputs)
+    for question in open_[:1]:
+        bench.refuse_what_moves(question)
     with ExitStack() as stack:
         if not judge.elsewhere:
             stack.enter_context(held_machine(f"judge {judge.name}", wanted.waits, wanted.on_wait, MEASURING))
-        ask = stack.enter_context(_asker(judge)) if open_ else None
-        kept = [*_unasked(alike, row.number, judge.asks)]
-        if kept:
-            logbook.keep_verdicts(kept)
+        if open_:
+            bench.ask = stack.enter_context(_asker(judge))
+        if alike:
+            logbook.keep_verdicts(_unasked(alike, row.number, judge.asks))
         began_s, new = monotonic(), list[VerdictRow]()
         for place, question in enumerate(open_, 1):
-            assert ask is not None, "there is something to ask"
-            verdict = _verdict(question, row.number, place, judge, evidence, rows[question.left.run], outputs, ask)
-            new += logbook.keep_verdicts([verdict])
+            new += logbook.keep_verdicts([bench.verdict(question, place)])
             if wanted.progress is not None:
                 wanted.progress(
                     Progress(
@@ -149,50 +150,66 @@ def _asker(judge: Judge) -> Iterator[Ask]:
         yield ask
 
 
-def _verdict(
-    question: Question,
-    judge_number: int,
-    place: int,
-    judge: Judge,
-    evidence: Evidence,
-    row: RunRow,
-    outputs: JudgedOutputs,
-    ask: Ask,
-) -> VerdictRow:
-    task = evidence.settings.tasks.get(row.task)
-    things = task.expect if task is not None and judge.asks == POINTS else ()
-    began_s = monotonic()
-    answer, why = None, ""
-    unreadable: str | None = None
-    doubts: tuple[str, ...] = ()
-    usage: dict[str, Any] = {"tries": 0, "tokens_in": 0, "tokens_out": 0}
-    try:
-        sides = [question.left, *([question.right] if question.right is not None else [])]
-        contents = outputs.contents(sides)
-        asked_for = task.worded(item_of(row)[2]) if task is not None else ""
-        for _ in range(judge.ask_again + 1):
-            heard = ask(asked_for, row.seed, contents, things)
-            for name in ("tries", "tokens_in", "tokens_out"):
-                usage[name] += getattr(heard, name)
-            try:
-                if heard.error is not None:
-                    raise UnreadableError(heard.error)
-                answer, why = read_reply(judge, heard.reply, things)
-                unreadable, doubts = None, doubts_of(judge.asks, answer, contents)
-                break
-            except UnreadableError as error:
-                unreadable = str(error)
-    except OutputError as error:
-        unreadable = str(error)
-    if judge.price_in is not None or judge.price_out is not None:
-        usage["cost"] = (
-            usage["tokens_in"] * (judge.price_in or 0.0) + usage["tokens_out"] * (judge.price_out or 0.0)
-        ) / MILLION
-    return VerdictRow(
-        number=UNNUMBERED, id="", judge=judge_number, asks=judge.asks, place=place, answer=answer, why=why,
-        unreadable=unreadable, took_s=monotonic() - began_s, judged_at=now(), usage=usage, doubts=doubts,
-        **what_was_shown(question),
-    )  # fmt: skip
+class _Bench:
+    """Where questions are put to a judge, one after the other."""
+
+    ask: Ask
+
+    def __init__(self, judge: Judge, number: int, evidence: Evidence, outputs: JudgedOutputs):
+        self._judge, self._number, self._evidence, self._outputs = judge, number, evidence, outputs
+        self._rows = {row.number: row for row in evidence.runs.rows}
+
+    def refuse_what_moves(self, question: Question) -> None:
+        """Raise InputError where an output is more than one picture: to judge its first would be to judge another."""
+        try:
+            contents = self._outputs.contents(_sides(question))
+        except OutputError:
+            return  # told with the verdict
+        if any(len(content.files) > 1 for content in contents):
+            raise InputError(f"these outputs move, and judge {self._judge.name} is shown one picture of each: have "
+                             "people judge them, with 'unvek judge ballot'")  # fmt: skip
+
+    def verdict(self, question: Question, place: int) -> VerdictRow:
+        """Ask, and anew as often as the judge may be where the reply can't be read."""
+        judge, row = self._judge, self._rows[question.left.run]
+        task = self._evidence.settings.tasks.get(row.task)
+        things = task.expect if task is not None and judge.asks == POINTS else ()
+        began_s, usage = monotonic(), dict.fromkeys(("tries", "tokens_in", "tokens_out"), 0)
+        answer, why = None, ""
+        unreadable: str | None = None
+        doubts: tuple[str, ...] = ()
+        try:
+            contents = self._outputs.contents(_sides(question))
+            for _ in range(judge.ask_again + 1):
+                heard = self.ask(asked_for(row, task), row.seed, contents, things)
+                for name in usage:
+                    usage[name] += getattr(heard, name)
+                try:
+                    if heard.error is not None:
+                        raise UnreadableError(heard.error)
+                    answer, why = read_reply(judge, heard.reply, things)
+                    unreadable, doubts = None, doubts_of(judge.asks, answer, contents)
+                    break
+                except UnreadableError as error:
+                    unreadable = str(error)
+        except OutputError as error:
+            unreadable = str(error)
+        return VerdictRow(
+            number=UNNUMBERED, id="", judge=self._number, asks=judge.asks, place=place, answer=answer, why=why,
+            unreadable=unreadable, took_s=monotonic() - began_s, judged_at=now(), usage={**usage, **self._cost(usage)},
+            doubts=doubts, **what_was_shown(question),
+        )  # fmt: skip
+
+    def _cost(self, usage: Mapping[str, int]) -> dict[str, float]:
+        a_token = self._judge.price_in, self._judge.price_out
+        if a_token == (None, None):
+            return {}
+        spent = usage["tokens_in"] * (a_token[0] or 0.0) + usage["tokens_out"] * (a_token[1] or 0.0)
+        return {"cost": spent / MILLION}
+
+
+def _sides(question: Question) -> list[Shown]:
+    return [question.left, *([question.right] if question.right is not None else [])]
 
 
 def _unasked(alike: Sequence[Question], judge: int, asks: str) -> Iterator[VerdictRow]:
