@@ -141,7 +141,7 @@ def hostile_files() -> None:
             path.write_bytes(garbled(rng, list(questions)))
             try:
                 found = read_answers(path)
-                checked(found, "pairs", questions, {})
+                checked(found, "pairs", questions)
                 taken += 1
                 assert all(one.answer in PAIR_ANSWERS and isinstance(one.why, str) for one in found.answers)
             except InputError:

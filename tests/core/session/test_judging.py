@@ -231,6 +231,33 @@ class AskedJudge(JudgedLogbook):
         self.assertIn("exit code 1", said[4])
         self.assertIn("longer than 1", said[-1])
 
+    def test_a_model_is_held_against_people_on_the_same_pairs(self):
+        self.make("ab", tasks=8, texts=True)
+        (page,) = self.ballots("--repeat", "0 %", "--same", "0 %")
+        self.unvek(
+            "judge", "collect", str(self.answered(page, "Ina", lambda left, *_: "left" if left == "a" else "right"))
+        )
+        self.judges(self.MODEL)
+        # Of one mind with Ina but for two tasks: what a wrote has the smaller number.
+        Server.say = staticmethod(lambda wish: json.dumps({"answer": self.first_is_less(wish)}))
+        self.ask()
+        people, model = self.result("judge", "tally")["groups"]
+        self.assertEqual((people["of"], model["of"], people["against_people"]), ("people", "gardener", None))
+        same = model["against_people"]["same"]
+        self.assertEqual((same["count"], same["of"]), (6, 8))
+        self.assertLess(model["against_people"]["agreement"]["alpha"], 0.9)
+        self.assertIn("gardener sees 6 of 8 pairs as most people do", " ".join(model["sentences"]))
+        self.assertEqual(
+            self.result("judge", "tally")["rows"],
+            people["rows"],
+            "people come first, and are never added up with a model",
+        )
+
+    def first_is_less(self, wish: dict) -> str:
+        numbers = [int(wish[side].rpartition(" ")[2]) for side in ("left", "right")]
+        is_other = any(task in wish["left"] for task in TASKS[:2])
+        return "left" if (numbers[0] < numbers[1]) != is_other else "right"
+
     def test_what_is_wrong_in_a_plan_is_told(self):
         self.make("ab", tasks=1)
         self.judges("""

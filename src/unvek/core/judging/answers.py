@@ -66,13 +66,8 @@ def read_answers(path: Path) -> Answers:
     return found
 
 
-def checked(
-    answers: Answers, asks: str, questions: Mapping[str, Question], things: Mapping[str, tuple[str, ...]]
-) -> None:
-    """Raise InputError where an answer is to no question of the ballot, is given twice, or can't be one.
-
-    things: of each question, what the task expects, where that is asked.
-    """
+def checked(answers: Answers, asks: str, questions: Mapping[str, Question]) -> None:
+    """Raise InputError where an answer is to no question of the ballot, is given twice, or can't be one."""
     seen: set[str] = set()
     for one in answers.answers:
         which = f"{answers.name!r} answers {one.question!r}"
@@ -81,7 +76,7 @@ def checked(
         if one.question in seen:
             raise InputError(f"{clean(which)} twice")
         seen.add(one.question)
-        if not _can_be(one, asks, things.get(one.question, ())):
+        if not _can_be(one, asks, questions[one.question].things):
             wanted = {
                 PAIRS: f"one of {', '.join(PAIR_ANSWERS)}",
                 POINTS: f"of each thing one of {', '.join(POINT_ANSWERS)}",

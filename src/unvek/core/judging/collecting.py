@@ -8,7 +8,7 @@ from unvek.core.errors import InputError
 from unvek.core.judging.answers import OneAnswer, checked, read_answers
 from unvek.core.logbook.inserting import now
 from unvek.core.logbook.store import Logbook
-from unvek.core.logbook.verdict_rows import EVEN, PERSON, POINTS, BallotRow, Question, VerdictRow, what_was_shown
+from unvek.core.logbook.verdict_rows import EVEN, PERSON, BallotRow, Question, VerdictRow, what_was_shown
 from unvek.core.logbook.verdicts_kept import UNNUMBERED
 from unvek.core.plain_text import clean
 
@@ -38,7 +38,7 @@ def collect(logbook: Logbook, path: Path) -> TakenIn:
         raise InputError(f"{path.name} answers a ballot that is not of this logbook ({clean(answers.ballot, 40)}); "
                          "choose its own with --logbook")  # fmt: skip
     questions = {question.id: question for question in ballot.questions}
-    checked(answers, ballot.asks, questions, _things(logbook, ballot))
+    checked(answers, ballot.asks, questions)
     judges = logbook.judges()
     before = [verdict for verdict in logbook.verdicts() if verdict.ballot == ballot.number]
     standing = {verdict.question: verdict for verdict in before if verdict.voided is None}
@@ -85,17 +85,3 @@ def _keep(logbook: Logbook, ballot: BallotRow, name: str, answers: list[OneAnswe
         for question in alike
     ]  # fmt: skip
     logbook.keep_verdicts([*asked, *unasked])
-
-
-def _things(logbook: Logbook, ballot: BallotRow) -> dict[str, tuple[str, ...]]:
-    """Return what the task of each question expects, where that is asked."""
-    record = logbook.newest_plan()
-    if ballot.asks != POINTS or record is None:
-        return {}
-    runs = {run.number: run for run in logbook.runs_numbered(sorted({one.left.run for one in ballot.questions}))}
-    found = {}
-    for question in ballot.questions:
-        run = runs.get(question.left.run)
-        task = record.task(run.task) if run is not None else None
-        found[question.id] = task.expect if task is not None else ()
-    return found

@@ -197,23 +197,23 @@ def _alone(
     """Draw questions about one output each, of all variants of an item or of none."""
     tasks = {task.name: task for task in evidence.plan.tasks}
     wanted: Callable[[Item], bool] = lambda item: asking.asks != POINTS or bool(tasks[item[0]].expect)  # noqa: E731
-    found: list[list[Shown]] = []
+    found: list[tuple[list[Shown], tuple[str, ...]]] = []
     for item in filter(wanted, items):
         made = [of[1] for variant in evidence.variants if (of := outputs.of(variant.name, item)) is not None]
         if made:
-            found.append(made)
-    possible = sum(map(len, found))
+            found.append((made, tasks[item[0]].expect if asking.asks == POINTS else ()))
+    possible = sum(len(made) for made, _ in found)
     if not possible:
         raise InputError("no task here says what it expects, so there is nothing to tick off: give one "
                          'expect = ["six petals", "one leaf"]' if asking.asks == POINTS else
                          "there is no output here that can be shown (a picture, a sound or a text)")  # fmt: skip
-    chosen: list[Shown] = []
-    for made in found:
+    chosen: list[tuple[Shown, tuple[str, ...]]] = []
+    for made, things in found:
         if not chosen or len(chosen) + len(made) <= asking.most:
-            chosen += made
+            chosen += [(one, things) for one in made]
     pages = []
     for _ in range(judges):
-        order = [Question(id=_new_id(), left=one) for one in chosen]
+        order = [Question(id=_new_id(), left=one, things=things) for one, things in chosen]
         random.shuffle(order)
         for first in random.sample(order, min(len(order), _some(asking.again, len(order)))):
             order.insert(random.randrange(order.index(first) + 1, len(order) + 1), _again(first))

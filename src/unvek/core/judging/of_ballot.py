@@ -58,7 +58,7 @@ def make_ballots(
     rows = {row.number: row for row in evidence.runs.rows}
     pages = []
     for questions in drawn.pages:
-        shown = tuple(_as_put(question, rows, evidence, outputs, asking.asks, lossy) for question in questions)
+        shown = tuple(_as_put(question, rows, evidence, outputs, lossy) for question in questions)
         pages.append((secrets.token_hex(ID_BYTES), questions, shown))
     for id, questions, _ in pages:
         logbook.keep_ballot(id, asking.asks, evidence.plan.title, questions, drawn.alike)
@@ -72,19 +72,18 @@ def make_ballots(
 
 
 def _as_put(
-    question: Question, rows: Mapping[int, RunRow], evidence: Evidence, outputs: JudgedOutputs, asks: str, lossy: bool
+    question: Question, rows: Mapping[int, RunRow], evidence: Evidence, outputs: JudgedOutputs, lossy: bool
 ) -> BallotQuestion:
     row = rows[question.left.run]
-    task = evidence.settings.tasks.get(row.task)
     sides = [question.left, *([question.right] if question.right is not None else [])]
-    try:
-        contents = outputs.contents(sides, lossy)
-    except OutputError as error:
-        raise InputError(f"{row.task} of {row.variant}, run {row.number}: {error}; make it anew with 'unvek run', or "
-                         f"leave it out with 'unvek void {row.number}'") from error  # fmt: skip
+    for side in sides:  # each alone, so that it is said which one is not as it was
+        try:
+            outputs.check(side)
+        except OutputError as error:
+            of = rows[side.run]
+            raise InputError(f"{of.task} of {of.variant}, run {of.number}: {error}; make it anew with 'unvek run', or "
+                             f"leave it out with 'unvek void {of.number}'") from error  # fmt: skip
     return BallotQuestion(
-        id=question.id,
-        prompt=asked_for(row, task),
-        outputs=contents,
-        things=task.expect if task is not None and asks == "points" else (),
-    )
+        id=question.id, prompt=asked_for(row, evidence.settings.tasks.get(row.task)),
+        outputs=outputs.contents(sides, lossy), things=question.things,
+    )  # fmt: skip

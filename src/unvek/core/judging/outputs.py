@@ -83,6 +83,10 @@ class JudgedOutputs:
         kind = _kind_for(sounds)
         return tuple(_content(sort, content, kind, lossy) for sort, content in found)
 
+    def check(self, shown: Shown) -> None:
+        """Raise OutputError where an output is gone, damaged, or is not what was made."""
+        self._read(shown)
+
     def are_alike(self, one: Shown, other: Shown) -> bool:
         """Whether two outputs are the same to the last bit of what is shown, whatever else is in their files."""
         if one.digest == other.digest:

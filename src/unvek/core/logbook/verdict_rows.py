@@ -30,13 +30,15 @@ class Shown:
 class Question:
     """What is asked about one output, or about two of one item.
 
-    again: the question whose pair this one has with its sides swapped. Nothing in an id tells what it stands for.
+    again: the question whose pair this one has with its sides swapped. things: what the task expected when it was
+    asked. Nothing in an id tells what it stands for.
     """
 
     id: str
     left: Shown
     right: Shown | None = None
     again: str | None = None
+    things: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

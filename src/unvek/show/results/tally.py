@@ -41,6 +41,11 @@ def _print_group(out: Console, group: GroupTold, reference: str) -> None:
         out.print(Text(clean(sentence[:1].upper() + sentence[1:]) + "."))
     if len(group.sentences) > MOST_SENTENCES:
         out.print(faint(f"{len(group.sentences) - MOST_SENTENCES} more pairs of variants: --as json has them all."))
+    if group.ask_next:
+        names = ", ".join(map(clean, group.ask_next))
+        out.print(
+            faint(f"Most would be learned next of {names}: 'unvek judge ballot --only {clean(group.ask_next[0])}'.")
+        )
     simulated = ", simulated" if group.simulated else ""
     out.print(faint(f"{counted(group.verdicts, 'verdict')} by {clean(group.of)}{simulated}"
                     f"{_agreement_words(group)}{_longer_words(group.longer_wins)}."))  # fmt: skip

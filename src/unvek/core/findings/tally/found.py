@@ -177,7 +177,8 @@ class MarkTold:
 class GroupTold:
     """What people say together, or one model or program.
 
-    over: what the intervals are over, tasks or items. longer_wins: of texts, how often the longer one is taken.
+    over: what the intervals are over, tasks or items. ask_next: variants of which most would be learned from a few more
+    pairs with the reference, the quickest first. longer_wins: of texts, how often the longer one is taken.
     """
 
     of: str
@@ -186,6 +187,7 @@ class GroupTold:
     verdicts: int
     over: str
     sentences: tuple[str, ...]
+    ask_next: tuple[str, ...]
     rows: tuple[VariantTold, ...]
     pairs: tuple[PairTold, ...]
     position: Position | None

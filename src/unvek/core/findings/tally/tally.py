@@ -22,7 +22,7 @@ from unvek.core.logbook.store import Logbook
 from unvek.core.stats.student import Estimate
 from unvek.core.units import counted
 
-FEW_TASKS = 6
+MOST_NEXT = 3
 
 
 def tally(logbook: Logbook, evidence: Evidence) -> Tally:
@@ -62,9 +62,11 @@ def _group(
     longer = pairs.longer_wins(texts)
     return GroupTold(
         of=name, sort=sort, simulated=all(one.judge.simulated for one in said),
-        verdicts=sum(one.verdict.answer is not None for one in said), over=cluster_of(said)[0],
+        verdicts=sum(one.verdict.answer is not None and not one.verdict.unasked for one in said),
+        over=cluster_of(said)[0],
         sentences=(*_pair_sentences(name, found, evidence.reference), *_beside(name, position, beside)),
-        rows=pairs.rows(), pairs=found, position=position, agreement=agreement(said),
+        ask_next=_ask_next(found, evidence.reference), rows=pairs.rows(), pairs=found, position=position,
+        agreement=agreement(said),
         against_people=beside, longer_wins=longer, expect=things_told(evidence, said),
         expect_by_variant=expect_told(evidence, said),
         marks=marks_told(evidence, said),
@@ -94,6 +96,13 @@ def _pair_sentence(name: str, pair: PairTold, reference: str) -> str:
         return f"{name} {'finds' if is_one else 'find'} {ours} as good as {theirs}: {_score(pair)}{_interval(pair)}"
     more = f"; about {pair.more} more on other tasks would tell, if it is as it looks" if pair.more else ""
     return f"{name} {'does' if is_one else 'do'} not tell {ours} from {theirs}: {_score(pair)}{_interval(pair)}{more}"
+
+
+def _ask_next(pairs: Sequence[PairTold], reference: str) -> tuple[str, ...]:
+    """Return the variants that the fewest more pairs with the reference would tell from it."""
+    open_ = [pair for pair in pairs if pair.answer == UNCLEAR and pair.more is not None and reference in pair.variants]
+    ordered = sorted(open_, key=lambda pair: pair.more or 0)
+    return tuple(next(name for name in pair.variants if name != reference) for pair in ordered[:MOST_NEXT])
 
 
 def _score(pair: PairTold) -> str:

@@ -23,7 +23,7 @@ from unvek.core.judging.outputs import Content, JudgedOutputs, asked_for, item_o
 from unvek.core.logbook.inserting import now
 from unvek.core.logbook.rows import RunRow
 from unvek.core.logbook.store import Logbook
-from unvek.core.logbook.verdict_rows import EVEN, POINTS, Question, Shown, VerdictRow, what_was_shown
+from unvek.core.logbook.verdict_rows import EVEN, Question, Shown, VerdictRow, what_was_shown
 from unvek.core.logbook.verdicts_kept import UNNUMBERED
 from unvek.core.plan.digests import DigestCache
 from unvek.core.plan.judges import MODEL, Judge
@@ -173,7 +173,7 @@ class _Bench:
         """Ask, and anew as often as the judge may be where the reply can't be read."""
         judge, row = self._judge, self._rows[question.left.run]
         task = self._evidence.settings.tasks.get(row.task)
-        things = task.expect if task is not None and judge.asks == POINTS else ()
+        things = question.things
         began_s, usage = monotonic(), dict.fromkeys(("tries", "tokens_in", "tokens_out"), 0)
         answer, why = None, ""
         unreadable: str | None = None
