@@ -6,9 +6,12 @@ from typing import TYPE_CHECKING
 import click
 
 from unvek.cli.options import logbook_option, open_logbook, selection_options, tell
+from unvek.cli.progress import progress_of
 
 if TYPE_CHECKING:
     from unvek.core.evidence.gathering import Selection
+
+LARGE_TO_SEND = 20 * 2**20  # bytes, beyond which few mails go through
 
 
 def _share(ctx: click.Context, option: click.Parameter, given: str) -> float:
@@ -99,11 +102,16 @@ def ballot(
     with open_logbook(logbook_path) as logbook:
         evidence = gather(logbook, selection)
         outputs = JudgedOutputs(KeptOutputs.of(logbook), evidence)
-        made = make_ballots(logbook, evidence, outputs, asking, judges, lossy)
+        bar = progress_of("writing outputs anew", "questions ready")
+        try:
+            made = make_ballots(logbook, evidence, outputs, asking, judges, lossy, bar.show)
+        finally:
+            bar.end()
     files = [file] if judges == 1 else [file.with_stem(f"{file.stem}-{n}") for n in range(1, judges + 1)]
     for page, path in zip(made.ballots, files, strict=True):
         size = write_ballot(page, path)
-        tell(f"{path.name}: {counted(len(page.questions), 'question')}, {bytes_words(size)}")
+        large = "; --lossy packs its pictures smaller" if size > LARGE_TO_SEND and not lossy else ""
+        tell(f"{path.name}: {counted(len(page.questions), 'question')}, {bytes_words(size)}{large}")
         click.echo(path)
     what = {"pairs": "pair"}.get(asks, "output")
     if made.chosen < made.possible:

@@ -6,7 +6,7 @@ drawn. Ids are drawn too: nothing in a page but the outputs tells what a questio
 
 import secrets
 from collections import Counter
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from itertools import combinations
 from random import Random
@@ -196,9 +196,10 @@ def _alone(
 ) -> Drawn:
     """Draw questions about one output each, of all variants of an item or of none."""
     tasks = {task.name: task for task in evidence.plan.tasks}
-    wanted: Callable[[Item], bool] = lambda item: asking.asks != POINTS or bool(tasks[item[0]].expect)  # noqa: E731
     found: list[tuple[list[Shown], tuple[str, ...]]] = []
-    for item in filter(wanted, items):
+    for item in items:
+        if asking.asks == POINTS and not tasks[item[0]].expect:
+            continue
         made = [of[1] for variant in evidence.variants if (of := outputs.of(variant.name, item)) is not None]
         if made:
             found.append((made, tasks[item[0]].expect if asking.asks == POINTS else ()))

@@ -1,7 +1,7 @@
 """What stands on a ballot: for each question the prompt and the outputs, and nothing that tells variants apart."""
 
 import secrets
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import ClassVar
 
@@ -48,18 +48,31 @@ class BallotsMade:
 
 
 def make_ballots(
-    logbook: Logbook, evidence: Evidence, outputs: JudgedOutputs, asking: Asking, judges: int = 1, lossy: bool = False
+    logbook: Logbook,
+    evidence: Evidence,
+    outputs: JudgedOutputs,
+    asking: Asking,
+    judges: int = 1,
+    lossy: bool = False,
+    progress: Callable[[int, int], None] | None = None,
 ) -> BallotsMade:
     """Draw the questions, keep in the logbook what they stand for, and return the pages.
 
+    progress hears how many questions are ready, of how many.
     Raises InputError where there is nothing to ask about, or an output is not what was made any more.
     """
     drawn = draw_questions(evidence, outputs, asking, judges)
     rows = {row.number: row for row in evidence.runs.rows}
     pages = []
+    count, ready = sum(map(len, drawn.pages)), 0
     for questions in drawn.pages:
-        shown = tuple(_as_put(question, rows, evidence, outputs, lossy) for question in questions)
-        pages.append((secrets.token_hex(ID_BYTES), questions, shown))
+        shown = []
+        for question in questions:
+            shown.append(_as_put(question, rows, evidence, outputs, lossy))
+            ready += 1
+            if progress is not None:
+                progress(ready, count)
+        pages.append((secrets.token_hex(ID_BYTES), questions, tuple(shown)))
     for id, questions, _ in pages:
         logbook.keep_ballot(id, asking.asks, evidence.plan.title, questions, drawn.alike)
     first = drawn.pages[0]
