@@ -258,6 +258,18 @@ class AskedJudge(JudgedLogbook):
         is_other = any(task in wish["left"] for task in TASKS[:2])
         return "left" if (numbers[0] < numbers[1]) != is_other else "right"
 
+    def test_a_server_that_does_not_get_ready_is_told_with_its_last_words(self):
+        self.make("ab", tasks=1, texts=True)
+        self.judges(
+            self.MODEL
+            + """
+            serve = ["{python}", "-c", "raise SystemExit('no room for the gardener')"]
+            ready = "http://127.0.0.1:{port}/"
+        """
+        )
+        self.assertIn("it printed last: no room for the gardener", self.ask(expect=2).stderr)
+        self.assertEqual(self.logbook.verdicts(), [])
+
     def test_what_is_wrong_in_a_plan_is_told(self):
         self.make("ab", tasks=1)
         self.judges("""

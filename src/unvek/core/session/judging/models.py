@@ -3,7 +3,8 @@
 import asyncio
 import os
 import sys
-from collections.abc import Iterator, Mapping
+import threading
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from time import monotonic, sleep
@@ -16,6 +17,7 @@ from unvek.core.ask.asking import ask, asking_client
 from unvek.core.ask.question import Question
 from unvek.core.ask.secrets import Secrets
 from unvek.core.errors import InputError
+from unvek.core.plain_text import clean
 from unvek.core.plan.placeholders import INTERPRETER, filled
 from unvek.core.plan.reading.runners import PORT
 from unvek.core.plan.runners import ANSWER, StreamRunner
@@ -27,6 +29,7 @@ from unvek.core.run.runners.stream_runner import free_port, texts_of
 
 LONGEST_REPLY = 200_000  # characters, beyond which nobody reads on
 READY_WITHIN_S, READY_EVERY_S = 60.0, 0.05
+LONGEST_LAST, LAST_WORDS_WITHIN_S = 4000, 2.0  # bytes of what a server printed
 
 
 @dataclass
@@ -111,38 +114,68 @@ def served(server: StreamRunner) -> Iterator[dict[str, Any]]:
     values: dict[str, Any] = {PORT: free_port(), INTERPRETER: sys.executable}
     command = [filled(word, values) for word in server.serve]
     spawner, mark = new_spawner(), new_mark()
-    nowhere = os.open(os.devnull, os.O_WRONLY)
+    printed = _Printed()
     try:
         try:
             process = spawner.start(
                 ToStart(
-                    command=command, folder=server.folder, output=nowhere, error=nowhere,
+                    command=command, folder=server.folder, output=printed.end, error=printed.end,
                     environment={**os.environ, **server.environment, MARK: mark},
                 )
             )  # fmt: skip
         except (StartError, OSError) as error:
             raise InputError(f"the judge's server can't be started: {command[0]}: {error}") from error
         try:
-            _await_ready(filled(server.ready or "", values), lambda: process.ended() is not None)
-            yield values
+            is_ready = _is_ready(filled(server.ready or "", values), lambda: process.ended() is not None)
+            if is_ready:
+                yield values
         finally:
             process.end(0)
             spawner.end_family(mark)
+        if not is_ready:
+            raise InputError(f"the judge's server did not get ready{printed.last_words()}")
     finally:
         spawner.close()
-        os.close(nowhere)
+        printed.close()
 
 
-def _await_ready(url: str, has_ended: Any) -> None:
+class _Printed:
+    """Takes what a server prints, however much that is, and keeps the end of it."""
+
+    def __init__(self) -> None:
+        self._read, self.end = os.pipe()
+        self._last = b""
+        self._thread = threading.Thread(target=self._take, daemon=True)
+        self._thread.start()
+
+    def _take(self) -> None:
+        while data := os.read(self._read, 65_536):
+            self._last = (self._last + data)[-LONGEST_LAST:]
+
+    def last_words(self) -> str:
+        """Return the last line, in words; empty where nothing was printed. The server has ended."""
+        self.close()
+        lines = self._last.decode("utf-8", "replace").strip().splitlines()
+        return f"; it printed last: {clean(lines[-1], 300)}" if lines else ""
+
+    def close(self) -> None:
+        if self.end >= 0:
+            os.close(self.end)
+            self.end = -1
+            self._thread.join(LAST_WORDS_WITHIN_S)  # what the server left running may hold the other end
+            if not self._thread.is_alive():
+                os.close(self._read)
+
+
+def _is_ready(url: str, has_ended: Callable[[], bool]) -> bool:
+    """Ask until the server answers well; whether it did before it ended, and soon enough."""
     until_s = monotonic() + READY_WITHIN_S
     with httpx.Client(timeout=5.0, trust_env=False) as client:
-        while monotonic() < until_s:
-            if has_ended():
-                raise InputError("the judge's server has ended before it was ready")
+        while monotonic() < until_s and not has_ended():
             try:
                 if client.get(url).is_success:
-                    return
+                    return True
             except httpx.HTTPError:
                 pass  # not yet
             sleep(READY_EVERY_S)
-    raise InputError(f"the judge's server was not ready within {READY_WITHIN_S:g} s")
+    return False
