@@ -97,6 +97,7 @@ class Drawn(JudgedLogbook):
             (pairs["a", "b"]["same"], pairs["a", "b"]["wins"]), (4, [0, 0]), "as far as the page is answered"
         )
         self.assertEqual(told["judges"][0]["verdicts"], 4)
+        self.assertIn("0 to 0, 0 as good, 4 the same to the last bit", " ".join(told["groups"][0]["sentences"]))
 
     def test_only_outputs_of_the_same_varied_value_are_held_against_each_other(self):
         self.make("ab", tasks=1)
@@ -398,13 +399,14 @@ class Exchanged(JudgedLogbook):
         for change, said in (
             ({"left_run": "01a21928-bb76-751d-8fe5-f7f6615679dc"}, "is not in this logbook"), ({"answer": "both"}, "line 2"),
             ({"sort": "ghost"}, "a judge is one of"), ({"right_run": None}, "two outputs"), ({"took_s": -1}, "line 2"), ({"why": "x" * 9000}, "line 2"),
-            ({"id": "1"}, "no id"), ({"more": 1}, "verdicts have no more"), ({"id": good[1]["id"]}, "twice"), ({"flips": 10**30}, "line 2"),
+            ({"id": "1"}, "no id"), ({"more": 1}, "verdicts have no more"), ({"id": new["id"][:-1] + "c"}, "twice"), ({"flips": 10**30}, "line 2"),
         ):  # fmt: skip
             with self.subTest(change=str(change)[:60]):
-                lines = [good[1], {**new, **change}]
+                lines = [{**good[0], "id": new["id"][:-1] + "c", "judge": "nobody"}, {**new, **change}]
                 self.write("bad.jsonl", "\n".join(json.dumps(line) for line in lines))
                 self.assertIn(said, self.unvek("judge", "import", "bad.jsonl", expect=2).stderr)
                 self.assertEqual(len(self.logbook.verdicts()), count)
+                self.assertEqual(len(self.logbook.judges()), 2)
 
 
 class PointsAndMarks(JudgedLogbook):

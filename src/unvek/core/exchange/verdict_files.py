@@ -119,21 +119,19 @@ def import_verdicts(logbook: Logbook, path: Path) -> tuple[int, int]:
         seen.add(row.id)
     new = [(line, row) for line, row in rows if row.id not in here]
     runs = logbook.numbers_by_id(sorted({id for _, row in new for id in (row.left_run, row.right_run) if id}))
-    judges: dict[tuple[str, str, str], JudgeRow] = {}
-    kept = []
     for line, row in new:
         for id in (row.left_run, row.right_run):
             if id is not None and id not in runs:
                 raise InputError(f"{path}, line {line}: its run {clean(id, 40)} is not in this logbook; bring the runs "
                                  "in first, with 'unvek import'")  # fmt: skip
-        key = row.judge, row.sort, row.judge_digest
-        if key not in judges:
-            judges[key] = logbook.keep_judge(*key, row.judge_made_of, row.simulated)
-        kept.append(_verdict(row, judges[key], runs))
-    numbered = logbook.keep_verdicts(kept)
-    for verdict, (_, row) in zip(numbered, new, strict=True):
-        for note in row.notes:
-            logbook.note_verdict(verdict.number, note)
+    judges = {
+        key: logbook.keep_judge(*key, row.judge_made_of, row.simulated)
+        for key, row in {(row.judge, row.sort, row.judge_digest): row for _, row in new}.items()
+    }
+    logbook.keep_verdicts(
+        (_verdict(row, judges[row.judge, row.sort, row.judge_digest], runs) for _, row in new),
+        notes={row.id: row.notes for _, row in new},
+    )
     return len(new), len(rows) - len(new)
 
 

@@ -64,8 +64,10 @@ class VerdictsKept(LogbookReading):
         rows = self._values(JudgeRow, select(tables.judges).order_by(tables.judges.c.number))
         return {row.number: row for row in rows}
 
-    def keep_verdicts(self, verdicts: Iterable[VerdictRow]) -> list[VerdictRow]:
-        """Keep verdicts in one transaction, and return them with the numbers and ids that they got."""
+    def keep_verdicts(
+        self, verdicts: Iterable[VerdictRow], notes: Mapping[str, Sequence[str]] | None = None
+    ) -> list[VerdictRow]:
+        """Keep verdicts in one transaction, with the remarks on each by its id, and return them as they are kept."""
         with self._writing() as connection:
             first = next_number(connection, tables.verdicts)
             kept = [
@@ -73,6 +75,11 @@ class VerdictsKept(LogbookReading):
                 for number, verdict in enumerate(verdicts, first)
             ]
             insert_all(connection, tables.verdicts, kept)
+            for verdict in kept:
+                for text in (notes or {}).get(verdict.id, ()):
+                    connection.execute(
+                        tables.verdict_notes.insert().values(verdict=verdict.number, noted_at=now(), text=text)
+                    )
         return kept
 
     def verdicts(self) -> list[VerdictRow]:

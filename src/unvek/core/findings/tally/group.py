@@ -54,9 +54,6 @@ class PairsOfGroup:
         if self._said:
             self._ratings = rate(as_pairs(self._said, self._places), len(self.variants))
 
-    def __len__(self) -> int:
-        return len(self._said)
-
     @property
     def comparisons(self) -> int:
         return max(1, len(self.variants) - 1)

@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 
 from unvek.core.errors import InputError
 from unvek.core.evidence.evidence import Evidence
-from unvek.core.findings.tally.counting import PEOPLE, Said, cluster_of, counted_verdicts, in_groups
+from unvek.core.findings.tally.counting import ITEMS, PEOPLE, Said, cluster_of, counted_verdicts, in_groups
 from unvek.core.findings.tally.found import (
     BETTER,
     SAME,
@@ -63,7 +63,7 @@ def _group(
     return GroupTold(
         of=name, sort=sort, simulated=all(one.judge.simulated for one in said),
         verdicts=sum(one.verdict.answer is not None and not one.verdict.unasked for one in said),
-        over=cluster_of(said)[0],
+        over=pairs.over if found else cluster_of(said)[0],
         sentences=(*_pair_sentences(name, found, evidence.reference), *_beside(name, position, beside)),
         ask_next=_ask_next(found, evidence.reference), rows=pairs.rows(), pairs=found, position=position,
         agreement=agreement(said),
@@ -91,7 +91,9 @@ def _pair_sentence(name: str, pair: PairTold, reference: str) -> str:
         pair = pair if pair.winning.value > 0.5 else pair.turned()
         return (f"{name} may prefer {' to '.join(pair.variants)}, {_score(pair)}; but that holds for this pair alone, "
                 "and is not shown where so many are held against each other")  # fmt: skip
-    ours, theirs = (pair if pair.variants[0] != reference else (pair := pair.turned())).variants
+    if pair.variants[0] == reference:
+        pair = pair.turned()
+    ours, theirs = pair.variants
     if pair.answer == SAME:
         return f"{name} {'finds' if is_one else 'find'} {ours} as good as {theirs}: {_score(pair)}{_interval(pair)}"
     more = f"; about {pair.more} more on other tasks would tell, if it is as it looks" if pair.more else ""
@@ -107,7 +109,8 @@ def _ask_next(pairs: Sequence[PairTold], reference: str) -> tuple[str, ...]:
 
 def _score(pair: PairTold) -> str:
     neither = f", {pair.neither} neither" if pair.neither else ""
-    return f"{pair.wins[0]} to {pair.wins[1]}, {pair.ties} as good{neither}"
+    same = f", {pair.same} the same to the last bit" if pair.same else ""
+    return f"{pair.wins[0]} to {pair.wins[1]}, {pair.ties} as good{neither}{same}"
 
 
 def _interval(pair: PairTold) -> str:
@@ -137,7 +140,7 @@ def _beside(name: str, position: Position | None, beside: AgainstPeople | None) 
 def _notes(voided: int, of_other_runs: int, groups: Sequence[GroupTold]) -> list[str]:
     notes = []
     for group in groups:
-        if group.pairs and group.over == "items":
+        if group.pairs and group.over == ITEMS:
             notes.append(f"All that {group.of} judged is of one task: its intervals are over items, and say nothing of "
                          "other tasks.")  # fmt: skip
     if voided:
