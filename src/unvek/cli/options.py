@@ -85,6 +85,25 @@ def selection_options(command: Command) -> Command:
     return wrapped
 
 
+def reason_options(what: str) -> Callable[[Command], Command]:
+    """Return --why and --undo, of taking something out; the command is handed a `reason`, None to take it in again."""
+
+    def with_options(command: Command) -> Command:
+        @wraps(command)
+        def with_reason(why: str | None, undo: bool, **others: Any) -> Any:
+            if undo == bool(why and why.strip()):
+                raise click.UsageError(
+                    f"say why the {what} is taken out, with --why TEXT; or --undo to take it in again"
+                )
+            return command(reason=None if undo else (why or "").strip()[:1000], **others)
+
+        undo = click.option("--undo", is_flag=True, help=f"Take the {what} in again.")
+        why = click.option("--why", metavar="TEXT", help="The reason, which is kept and shown.")
+        return why(undo(with_reason))
+
+    return with_options
+
+
 def tell(words: str) -> None:
     """Say what takes long, or what should be known, beside the result."""
     from unvek.core.plain_text import clean

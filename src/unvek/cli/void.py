@@ -4,15 +4,14 @@ from pathlib import Path
 
 import click
 
-from unvek.cli.options import logbook_option, open_logbook, run_argument
+from unvek.cli.options import logbook_option, open_logbook, reason_options, run_argument
 
 
 @click.command()
 @run_argument
-@click.option("--why", metavar="TEXT", help="The reason, which is kept and shown.")
-@click.option("--undo", is_flag=True, help="Take the run in again.")
+@reason_options("run")
 @logbook_option
-def void(run: int, why: str | None, undo: bool, logbook_path: Path | None) -> None:
+def void(run: int, reason: str | None, logbook_path: Path | None) -> None:
     """Take RUN out of every result, with the reason. Nothing is deleted, and 'unvek run' makes the run anew.
 
     \b
@@ -20,8 +19,6 @@ def void(run: int, why: str | None, undo: bool, logbook_path: Path | None) -> No
       unvek void 12 --why "the machine was being updated"
       unvek void 12 --undo
     """
-    if undo == bool(why and why.strip()):
-        raise click.UsageError("say why the run is taken out, with --why TEXT; or --undo to take it in again")
     with open_logbook(logbook_path) as logbook:
-        logbook.void_run(run, None if undo else (why or "").strip()[:1000])
-    click.echo(f"run {run} is {'taken in again' if undo else 'taken out'}", err=True)
+        logbook.void_run(run, reason)
+    click.echo(f"run {run} is {'taken in again' if reason is None else 'taken out'}", err=True)

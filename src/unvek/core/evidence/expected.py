@@ -32,7 +32,7 @@ def points_of_runs(evidence: Evidence) -> Mapping[int, tuple[float | None, ...]]
 
 def _as_judged(evidence: Evidence) -> Mapping[int, tuple[float | None, ...]]:
     """Return by run how much of each thing expected is there, by the judge, or the people, who said so."""
-    said = evidence.values.judged.points() if evidence.values.judged is not None else {}
+    said = evidence.values.judged.points()
     tasks = dict(zip(evidence.runs.number.tolist(), evidence.runs.rows.column("task"), strict=True))
     found = {}
     for run, things in said.items():

@@ -17,7 +17,7 @@ from unvek.core.errors import InputError
 from unvek.core.evidence.counted_runs import CountedRuns, VariantOnRecord
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.evidence.held import HeldAgainst
-from unvek.core.evidence.judged import judged_by
+from unvek.core.evidence.judged import Judged
 from unvek.core.evidence.measurements import Measurements
 from unvek.core.evidence.settings import RunSettings
 from unvek.core.evidence.usual_measures import usual_measures
@@ -82,10 +82,10 @@ def gather(logbook: Logbook, selection: Selection = EVERYTHING) -> Evidence:
     measured, definitions = Measurements.of(*logbook.measured()), logbook.definitions()
     asked, usual = _with_usual_measures(logbook, plan.plan, counted_runs.number.tolist())
     verdicts, judges = (logbook.verdicts(), logbook.judges()) if logbook.has_verdicts() else ([], {})
-    judged = judged_by(counted_runs, reference, verdicts, judges)
+    judged = Judged(counted_runs, reference, verdicts, judges)
     held = HeldAgainst(settings, reference, _is_asked_anew(plan.plan, reference))
     return Evidence(
-        values=Values(asked, held, measured, definitions, logbook.phases, judged),
+        values=Values(asked, held, measured, definitions, judged, logbook.phases),
         first_runs_s=_first_runs_s(runs, of_plan),
         left_out=left_out,
         voided=voided,

@@ -7,7 +7,7 @@ it ("wins.gardener") it is of that one, as the judge was made of last: with othe
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
@@ -17,35 +17,37 @@ from unvek.core.logbook.verdict_rows import (
     EVEN,
     LEFT,
     MARKS,
-    MISSING,
     NEITHER,
     PAIRS,
-    PARTLY,
     PERSON,
     POINTS,
     RIGHT,
-    THERE,
     JudgeRow,
     VerdictRow,
 )
 from unvek.core.measures.definition import Measure
 from unvek.core.measures.kinds import KINDS
+from unvek.core.measures.points import POINTS as WORTH
 
 WINS, MARK, EXPECT = "wins", "mark", "expect"
 ASKED_FOR = {WINS: PAIRS, MARK: MARKS, EXPECT: POINTS}
 PEOPLE = "people"
-WORTH = {THERE: 1.0, PARTLY: 0.5, MISSING: 0.0}
 HALF = 0.5
 
 
 @dataclass(frozen=True)
 class Judged:
-    """The verdicts on the runs that count, as values of these. `reference` is the variant that wins are against."""
+    """The logbook's verdicts as values of the runs that count. `reference` is the variant that wins are against."""
 
     runs: CountedRuns
     reference: str
-    verdicts: Sequence[VerdictRow] = ()
-    judges: Mapping[int, JudgeRow] = field(default_factory=dict)
+    every_verdict: Sequence[VerdictRow]
+    judges: Mapping[int, JudgeRow]
+
+    @cached_property
+    def verdicts(self) -> tuple[VerdictRow, ...]:
+        """Those that nobody has taken out."""
+        return tuple(one for one in self.every_verdict if one.voided is None)
 
     @cached_property
     def measures(self) -> Mapping[str, Measure]:
@@ -144,10 +146,3 @@ class Judged:
         return {
             run: names[place] for run, place in zip(self.runs.number.tolist(), self.runs.variant.tolist(), strict=True)
         }
-
-
-def judged_by(
-    runs: CountedRuns, reference: str, verdicts: Sequence[VerdictRow], judges: Mapping[int, JudgeRow]
-) -> Judged:
-    """Return the verdicts that count: those that nobody has taken out."""
-    return Judged(runs, reference, tuple(one for one in verdicts if one.voided is None), judges)

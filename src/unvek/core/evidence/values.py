@@ -54,8 +54,8 @@ class Values:
     held: HeldAgainst
     measured: Measurements
     definitions: Mapping[int, DefinitionRow]
+    judged: Judged
     phases: Callable[[], Mapping[int, Mapping[str, float]]] = dict  # seconds, by run: read when they are asked for
-    judged: Judged | None = None
 
     @property
     def _runs(self) -> CountedRuns:
@@ -106,8 +106,7 @@ class Values:
         """Every measure that these runs may have, by name."""
         asked = {measure.name: measure.measure for measure in self.plan.worked_out}
         known = [shown.measure for number in self.definitions if (shown := self.names[number]) is not None]
-        judged = self.judged.measures if self.judged is not None else {}
-        return {**{measure.name: measure for measure in known}, **judged, **BUILT_IN, **asked}
+        return {**{measure.name: measure for measure in known}, **self.judged.measures, **BUILT_IN, **asked}
 
     @property
     def likeness_names(self) -> tuple[str, ...]:
@@ -159,16 +158,14 @@ class Values:
     def judged_by(self, name: str) -> str | None:
         """Return who has judged what a measure says, in words; None of one that nobody judges, or that nobody has."""
         found = self._verdicts_of(name)
-        if found is None or self.judged is None:
-            return None
-        return self.judged.who(".".join(filter(None, found))) or None
+        return self.judged.who(".".join(filter(None, found))) or None if found is not None else None
 
     def _verdicts_of(self, name: str) -> tuple[str, str] | None:
         """Return the kind and the judge of a measure that verdicts give: '' is people, or who judged first."""
         asked = self.plan.measure(name)
         if asked is not None:
             return (asked.kind, asked.options.get("judge", "")) if asked.of == VERDICTS else None
-        if self.judged is not None and name in self.judged.measures and not self._is_told_by_others(name):
+        if name in self.judged.measures and not self._is_told_by_others(name):
             kind, _, judge = name.partition(".")
             return kind, judge
         return None
@@ -261,7 +258,7 @@ class Values:
     def _measured_values(self, name: str) -> Floats:
         """A measure of outputs, or one that a script has told or judges have said, of each run."""
         if (by := self._verdicts_of(name)) is not None:
-            return self.judged.of(*by) if self.judged is not None else np.full(len(self._runs), np.nan)
+            return self.judged.of(*by)
         if self._usual_against(name) == OTHER_SEEDS:
             return self._means_over_seeds(name)
         values = np.full(len(self._runs), np.nan)

@@ -18,18 +18,16 @@ from unvek.core.ids import is_id
 from unvek.core.logbook.store import Logbook
 from unvek.core.logbook.verdict_rows import (
     ASKED,
-    MARKS,
     MODEL,
-    MOST_MARK,
     PAIR_ANSWERS,
     PAIRS,
     PERSON,
-    POINT_ANSWERS,
     PROGRAM,
+    UNNUMBERED,
     JudgeRow,
     VerdictRow,
+    is_answer,
 )
-from unvek.core.logbook.verdicts_kept import UNNUMBERED
 from unvek.core.plain_text import clean
 
 SORTS = (PERSON, MODEL, PROGRAM)
@@ -84,8 +82,8 @@ def export_verdicts(logbook: Logbook, path: Path) -> int:
 
 def _rows(logbook: Logbook) -> Iterator[Mapping[str, Any]]:
     verdicts, judges, notes = logbook.verdicts(), logbook.judges(), logbook.verdict_notes()
-    numbers = {number for one in verdicts for number in (one.left_run, one.right_run) if number is not None}
-    ids = {run.number: run.id for run in logbook.runs_numbered(sorted(numbers))}
+    numbers = sorted({number for one in verdicts for number in one.runs})
+    ids = {run.number: run.id for run in logbook.runs_numbered(numbers)}
     for one in verdicts:
         judge = judges[one.judge]
         yield {
@@ -155,18 +153,9 @@ def _row(path: Path, line: int, row: Mapping[str, Any]) -> VerdictInFile:
         raise InputError(f"{where}: a judge is one of {', '.join(SORTS)}, and is asked for {', '.join(ASKED)}")
     if (found.right_run is not None) != (found.asks == PAIRS):
         raise InputError(f"{where}: of pairs there are two outputs, else one")
-    if not (_can_be(found) if found.answer is not None else found.unreadable):
+    if not (is_answer(found.asks, found.answer) if found.answer is not None else found.unreadable):
         raise InputError(f"{where}: {clean(str(found.answer), 60)} is no answer to {found.asks}")
     return found
-
-
-def _can_be(row: VerdictInFile) -> bool:
-    answer = row.answer
-    if row.asks == PAIRS:
-        return answer in PAIR_ANSWERS if isinstance(answer, str) else False
-    if row.asks == MARKS:
-        return type(answer) is int and 0 <= answer <= MOST_MARK
-    return isinstance(answer, dict) and all(said in POINT_ANSWERS for said in answer.values())
 
 
 def _verdict(row: VerdictInFile, judge: JudgeRow, runs: Mapping[str, list[int]]) -> VerdictRow:

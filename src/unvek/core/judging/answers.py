@@ -13,7 +13,16 @@ from msgspec import Meta, Struct
 
 from unvek.core.errors import InputError
 from unvek.core.held_folder import read_plain
-from unvek.core.logbook.verdict_rows import MARKS, MOST_MARK, PAIR_ANSWERS, PAIRS, POINT_ANSWERS, POINTS, Question
+from unvek.core.logbook.verdict_rows import (
+    MARKS,
+    MOST_MARK,
+    PAIR_ANSWERS,
+    PAIRS,
+    POINT_ANSWERS,
+    POINTS,
+    Question,
+    is_answer,
+)
 from unvek.core.plain_text import clean
 
 MOST_BYTES = 8 * 2**20
@@ -76,22 +85,10 @@ def checked(answers: Answers, asks: str, questions: Mapping[str, Question]) -> N
         if one.question in seen:
             raise InputError(f"{clean(which)} twice")
         seen.add(one.question)
-        if not _can_be(one, asks, questions[one.question].things):
+        if not is_answer(asks, one.answer, questions[one.question].things):
             wanted = {
                 PAIRS: f"one of {', '.join(PAIR_ANSWERS)}",
                 POINTS: f"of each thing one of {', '.join(POINT_ANSWERS)}",
                 MARKS: f"a whole number from 0 to {MOST_MARK}",
             }[asks]
             raise InputError(f"{clean(which)} with {clean(str(one.answer), 80)}; wanted {wanted}")
-
-
-def _can_be(one: OneAnswer, asks: str, things: tuple[str, ...]) -> bool:
-    if asks == PAIRS:
-        return one.answer in PAIR_ANSWERS if isinstance(one.answer, str) else False
-    if asks == MARKS:
-        return isinstance(one.answer, int)
-    return (
-        isinstance(one.answer, dict)
-        and set(one.answer) <= set(things)
-        and all(said in POINT_ANSWERS for said in one.answer.values())
-    )

@@ -2,14 +2,20 @@
 
 from dataclasses import dataclass
 from pathlib import Path
-from typing import ClassVar
 
 from unvek.core.errors import InputError
 from unvek.core.judging.answers import OneAnswer, checked, read_answers
 from unvek.core.logbook.inserting import now
 from unvek.core.logbook.store import Logbook
-from unvek.core.logbook.verdict_rows import EVEN, PERSON, BallotRow, Question, VerdictRow, what_was_shown
-from unvek.core.logbook.verdicts_kept import UNNUMBERED
+from unvek.core.logbook.verdict_rows import (
+    PERSON,
+    UNNUMBERED,
+    BallotRow,
+    Question,
+    VerdictRow,
+    unasked,
+    what_was_shown,
+)
 from unvek.core.plain_text import clean
 
 
@@ -22,12 +28,6 @@ class TakenIn:
     new: int
     known: int
     open: int
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Collected:
-    kind: ClassVar[str] = "collected"
-    rows: tuple[TakenIn, ...]
 
 
 def collect(logbook: Logbook, path: Path) -> TakenIn:
@@ -56,9 +56,8 @@ def collect(logbook: Logbook, path: Path) -> TakenIn:
                              f"unvek judge void {earlier.number} --why TEXT")  # fmt: skip
     if new:
         asked = sum(not one.unasked for one in standing.values()) + len(new)
-        alike = ballot.alike[: round(len(ballot.alike) * asked / len(questions))]
         known = {one.question for one in before}
-        _keep(logbook, ballot, answers.name, new, [one for one in alike if one.id not in known])
+        _keep(logbook, ballot, answers.name, new, [one for one in ballot.alike_beside(asked) if one.id not in known])
     open_ = questions.keys() - standing.keys() - {one.question for one in new}
     return TakenIn(
         file=path.name, judge=answers.name, new=len(new), known=len(answers.answers) - len(new), open=len(open_)
@@ -77,11 +76,5 @@ def _keep(logbook: Logbook, ballot: BallotRow, name: str, answers: list[OneAnswe
         for place, question in enumerate(ballot.questions, 1)
         if question.id in said
     ]  # fmt: skip
-    unasked = [
-        VerdictRow(
-            number=UNNUMBERED, id="", judge=judge.number, ballot=ballot.number, asks=ballot.asks, answer=EVEN,
-            unasked=True, judged_at=now(), **what_was_shown(question),
-        )
-        for question in alike
-    ]  # fmt: skip
-    logbook.keep_verdicts([*asked, *unasked])
+    beside = (unasked(question, judge.number, ballot.asks, now(), ballot.number) for question in alike)
+    logbook.keep_verdicts([*asked, *beside])

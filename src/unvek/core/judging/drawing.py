@@ -167,7 +167,7 @@ def _sided(chosen: Iterable[Chosen], turned: dict[Pair, bool], page: int, random
 
 def _same_twice(pairs: Sequence[Question], share: float, random: Random) -> list[Question]:
     """Return questions that show one output on both sides: what is called better there is noise."""
-    shown = [side for question in pairs for side in (question.left, question.right) if side is not None]
+    shown = [side for question in pairs for side in question.sides]
     count = min(len(shown), _some(share, len(pairs)))
     return [Question(id=_new_id(), left=one, right=one) for one in random.sample(shown, count)]
 

@@ -4,8 +4,16 @@ from dataclasses import dataclass, field
 
 from unvek.core.logbook.inserting import now
 from unvek.core.logbook.store import Logbook
-from unvek.core.logbook.verdict_rows import EVEN, PERSON, BallotRow, JudgeRow, Question, VerdictRow, what_was_shown
-from unvek.core.logbook.verdicts_kept import UNNUMBERED
+from unvek.core.logbook.verdict_rows import (
+    PERSON,
+    UNNUMBERED,
+    BallotRow,
+    JudgeRow,
+    Question,
+    VerdictRow,
+    unasked,
+    what_was_shown,
+)
 
 
 @dataclass
@@ -46,11 +54,7 @@ class Looking:
         self.keep()
         if not self.kept or self._row is None:
             return
-        count = round(len(self.ballot.alike) * self.kept / len(self.ballot.questions))
+        alike = self.ballot.alike_beside(self.kept)
         self.logbook.keep_verdicts(
-            VerdictRow(
-                number=UNNUMBERED, id="", judge=self._row.number, ballot=self.ballot.number, asks=self.ballot.asks,
-                answer=EVEN, unasked=True, judged_at=now(), **what_was_shown(question),
-            )
-            for question in self.ballot.alike[:count]
-        )  # fmt: skip
+            unasked(question, self._row.number, self.ballot.asks, now(), self.ballot.number) for question in alike
+        )

@@ -88,8 +88,7 @@ def _as_put(
     question: Question, rows: Mapping[int, RunRow], evidence: Evidence, outputs: JudgedOutputs, lossy: bool
 ) -> BallotQuestion:
     row = rows[question.left.run]
-    sides = [question.left, *([question.right] if question.right is not None else [])]
-    for side in sides:  # each alone, so that it is said which one is not as it was
+    for side in question.sides:  # each alone, so that it is said which one is not as it was
         try:
             outputs.check(side)
         except OutputError as error:
@@ -98,5 +97,5 @@ def _as_put(
                              f"leave it out with 'unvek void {of.number}'") from error  # fmt: skip
     return BallotQuestion(
         id=question.id, prompt=asked_for(row, evidence.settings.tasks.get(row.task)),
-        outputs=outputs.contents(sides, lossy), things=question.things,
+        outputs=outputs.contents(question.sides, lossy), things=question.things,
     )  # fmt: skip

@@ -3,6 +3,7 @@
 Whatever a file tells beside its picture or sound stays behind: it is read, and written anew in the same form for all.
 """
 
+import base64
 import io
 from collections.abc import Iterable
 from dataclasses import dataclass
@@ -14,13 +15,12 @@ from numpy.typing import NDArray
 from unvek.core.evidence.counted_runs import varied_words
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.evidence.outputs.pictures import Pictures
-from unvek.core.evidence.outputs.sounds import Sounds
-from unvek.core.evidence.outputs.source import KeptOutputs, OutputError, Source, damage_as
+from unvek.core.evidence.outputs.sounds import Sounds, samples_of
+from unvek.core.evidence.outputs.source import KeptOutputs, OutputError, Source
 from unvek.core.evidence.outputs.texts import Texts
 from unvek.core.logbook.rows import RunRow
 from unvek.core.logbook.verdict_rows import Shown
 from unvek.core.plan.model import WORDING, Task
-from unvek.core.run.events.record import is_from_elsewhere
 
 PICTURE, FRAMES, SOUND, TEXT = "picture", "frames", "sound", "text"
 LOSSY_QUALITY = 85
@@ -37,6 +37,11 @@ class Content:
     text: str = ""
     width: int = 0
     height: int = 0
+
+    @property
+    def uris(self) -> tuple[str, ...]:
+        """The files as texts that a page or a request can hold (RFC 2397)."""
+        return tuple(f"data:{self.form};base64,{base64.b64encode(file).decode()}" for file in self.files)
 
     @property
     def size(self) -> int:
@@ -56,10 +61,10 @@ class JudgedOutputs:
         self._first: dict[tuple[str, Item], RunRow] = {}
         self._alike: dict[tuple[str, str], bool] = {}
         self._written: dict[tuple[str, bool], Content] = {}  # the reference's output stands in many questions
-        for place in np.flatnonzero(evidence.runs.finished).tolist():
-            row = evidence.runs.rows[place]
-            if not is_from_elsewhere(row.cell):
-                self._first.setdefault((row.variant, item_of(row)), row)
+        for variant in evidence.variants:
+            for place in evidence.runs.first_of_items(variant.name).tolist():
+                row = evidence.runs.rows[place]
+                self._first[variant.name, item_of(row)] = row
 
     def of(self, variant: str, item: Item) -> tuple[str, Shown] | None:
         """Return the sort of a variant's output of an item, and which it is; None where there is none that is shown."""
@@ -113,7 +118,7 @@ class JudgedOutputs:
             raise OutputError(f"run {shown.run} has no output of that digest any more")
         source = dict(self._sources)[found[0]]
         if found[0] == SOUND:
-            return SOUND, _samples(source.file(shown.run)[1])
+            return SOUND, samples_of(source.file(shown.run)[1])
         return found[0], source.content(shown.run)
 
 
@@ -162,17 +167,6 @@ def _as_picture(pixels: NDArray[np.uint8], lossy: bool) -> bytes:
     else:
         image.save(file, "PNG")
     return file.getvalue()
-
-
-def _samples(data: bytes) -> tuple[int, NDArray[Any]]:
-    import warnings
-
-    from scipy.io import wavfile
-
-    with damage_as("its sound is damaged, or no WAV"), warnings.catch_warnings():
-        warnings.simplefilter("ignore")  # of chunks that are not known
-        rate_hz, samples = wavfile.read(io.BytesIO(data))
-    return int(rate_hz), samples
 
 
 def _kind_for(sounds: Iterable[tuple[int, NDArray[Any]]]) -> Any:

@@ -1,6 +1,6 @@
 """The rows of what judges are asked and say, as frozen values, in the manner of rows.py."""
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -16,6 +16,7 @@ PAIR_ANSWERS = (LEFT, RIGHT, EVEN, NEITHER)
 THERE, PARTLY, MISSING, UNSURE = "there", "partly", "missing", "unsure"
 POINT_ANSWERS = (THERE, PARTLY, MISSING, UNSURE)
 MOST_MARK = 100
+UNNUMBERED = 0  # of a row that gets its number when it is kept
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -40,6 +41,11 @@ class Question:
     again: str | None = None
     things: tuple[str, ...] = ()
 
+    @property
+    def sides(self) -> tuple[Shown, ...]:
+        """The outputs that are shown, from left to right."""
+        return (self.left,) if self.right is None else (self.left, self.right)
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class BallotRow:
@@ -57,6 +63,10 @@ class BallotRow:
     title: str = field(metadata=TEXT)
     questions: tuple[Question, ...]
     alike: tuple[Question, ...] = ()
+
+    def alike_beside(self, answered: int) -> tuple[Question, ...]:
+        """Return those of the pairs that are alike which count beside so many answered questions."""
+        return self.alike[: round(len(self.alike) * answered / len(self.questions))]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -104,6 +114,11 @@ class VerdictRow:
     doubts: tuple[str, ...] = ()
     voided: str | None = field(default=None, metadata=TEXT)
 
+    @property
+    def runs(self) -> tuple[int, ...]:
+        """The runs whose outputs were shown, from left to right."""
+        return (self.left_run,) if self.right_run is None else (self.left_run, self.right_run)
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class VerdictNoteRow:
@@ -126,3 +141,24 @@ def what_was_shown(question: Question) -> dict[str, Any]:
         "right_digest": right.digest if right is not None else None,
         "again": question.again,
     }
+
+
+def unasked(question: Question, judge: int, asks: str, judged_at: str, ballot: int | None = None) -> VerdictRow:
+    """Return what is kept of a pair of which both outputs are the same: even, though nobody was asked."""
+    return VerdictRow(
+        number=UNNUMBERED, id="", judge=judge, ballot=ballot, asks=asks, answer=EVEN, unasked=True,
+        judged_at=judged_at, **what_was_shown(question),
+    )  # fmt: skip
+
+
+def is_answer(asks: str, answer: Any, things: Collection[str] | None = None) -> bool:
+    """Whether something may be said of what is asked; things: what the task expects, where that is known."""
+    if asks == PAIRS:
+        return isinstance(answer, str) and answer in PAIR_ANSWERS
+    if asks == MARKS:
+        return type(answer) is int and 0 <= answer <= MOST_MARK
+    return (
+        isinstance(answer, dict)
+        and (things is None or set(answer) <= set(things))
+        and all(said in POINT_ANSWERS for said in answer.values())
+    )

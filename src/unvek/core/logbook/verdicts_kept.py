@@ -13,8 +13,6 @@ from unvek.core.logbook.inserting import as_columns, insert_all, next_number, no
 from unvek.core.logbook.reading import LogbookReading
 from unvek.core.logbook.verdict_rows import BallotRow, JudgeRow, Question, VerdictNoteRow, VerdictRow
 
-UNNUMBERED = 0  # of a row that gets its number when it is kept
-
 
 class VerdictsKept(LogbookReading):
     """What can be asked of a logbook, its verdicts too, and how these are written."""

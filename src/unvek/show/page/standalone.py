@@ -21,7 +21,6 @@ def page(name: str, values: Mapping[str, Any]) -> str:
     environment = Environment(
         loader=FileSystemLoader(HERE), autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
     )
-    environment.filters["data_uri"] = data_uri
     style = "".join((HERE / file).read_text("utf-8") for file in ("common.css", f"{name}.css"))
     script = (HERE / f"{name}.js").read_text("utf-8")
     return environment.get_template(f"{name}.html.jinja").render(
@@ -30,10 +29,6 @@ def page(name: str, values: Mapping[str, Any]) -> str:
         style=Markup(style),  # noqa: S704: ours, from a file that ships
         script=Markup(script),
     )
-
-
-def data_uri(content: bytes, form: str) -> str:
-    return f"data:{form};base64,{base64.b64encode(content).decode()}"
 
 
 def _digest(text: str) -> str:

@@ -38,11 +38,7 @@ class Sounds(Source):
 
 def sound_of(data: bytes) -> Sound:
     """Return what a WAV file holds; OutputError where it is none, or damaged."""
-    from scipy.io import wavfile  # takes a moment to come
-
-    with damage_as("its sound is damaged, or no WAV"), warnings.catch_warnings():
-        warnings.simplefilter("ignore")  # of chunks that are not known
-        rate_hz, samples = wavfile.read(io.BytesIO(data))
+    rate_hz, samples = samples_of(data)
     if samples.size == 0 or not rate_hz:
         raise OutputError("its sound is empty")
     samples = samples.reshape(len(samples), -1)
@@ -53,3 +49,13 @@ def sound_of(data: bytes) -> Sound:
     if not np.all(np.isfinite(samples)):
         raise OutputError("its samples are no numbers (NaN)")
     return Sound(samples.astype(np.float64), rate_hz)
+
+
+def samples_of(data: bytes) -> tuple[int, NDArray[Any]]:
+    """Return the samples a second of a WAV file, and its samples as they are; OutputError as for `sound_of`."""
+    from scipy.io import wavfile  # takes a moment to come
+
+    with damage_as("its sound is damaged, or no WAV"), warnings.catch_warnings():
+        warnings.simplefilter("ignore")  # of chunks that are not known
+        rate_hz, samples = wavfile.read(io.BytesIO(data))
+    return int(rate_hz), samples

@@ -45,10 +45,10 @@ class VerdictList:
 
 def list_verdicts(logbook: Logbook, run: int | None = None) -> VerdictList:
     """Return every verdict in the order in which they were kept, or those on the output of one run."""
-    verdicts = [one for one in logbook.verdicts() if run is None or run in (one.left_run, one.right_run)]
+    verdicts = [one for one in logbook.verdicts() if run is None or run in one.runs]
     judges, notes = logbook.judges(), logbook.verdict_notes()
-    numbers = {number for verdict in verdicts for number in (verdict.left_run, verdict.right_run) if number is not None}
-    runs = {run.number: run for run in logbook.runs_numbered(sorted(numbers))}
+    numbers = sorted({number for verdict in verdicts for number in verdict.runs})
+    runs = {run.number: run for run in logbook.runs_numbered(numbers)}
     rows = []
     for verdict in verdicts:
         left, right = runs[verdict.left_run], runs.get(verdict.right_run or 0)

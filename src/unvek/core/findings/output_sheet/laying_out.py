@@ -171,8 +171,6 @@ class _LayingOut:
     def _judged(self, places: list[int], variant: str) -> dict[str, Any]:
         """Return what judges said of these runs' output."""
         judged = self._evidence.values.judged
-        if judged is None:
-            return {}
         known = [value for place in places if np.isfinite(value := self._wins[place])]
         runs = {self._evidence.runs.rows[place].number for place in places}
         why = next((one.why for one in judged.verdicts if one.why and judged.favoured(one) in runs), "")
@@ -181,8 +179,7 @@ class _LayingOut:
 
     @cached_property
     def _wins(self) -> Floats:
-        judged = self._evidence.values.judged
-        return judged.of(WINS) if judged is not None else np.full(len(self._evidence.runs), np.nan)
+        return self._evidence.values.judged.of(WINS)
 
     def _drift(self, place: int) -> float | None:
         """Return where one run's likeness lies on the drift scale."""

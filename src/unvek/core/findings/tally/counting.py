@@ -6,14 +6,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from unvek.core.evidence.evidence import Evidence
+from unvek.core.evidence.judged import PEOPLE
 from unvek.core.judging.outputs import Item, item_of
 from unvek.core.logbook.rows import RunRow
-from unvek.core.logbook.store import Logbook
 from unvek.core.logbook.verdict_rows import EVEN, LEFT, NEITHER, PAIRS, PERSON, JudgeRow, VerdictRow
 from unvek.core.stats.judged import ratings
 from unvek.core.stats.judged.ratings import PairVerdicts, clusters_of
 
-PEOPLE = "people"
 TASKS, ITEMS = "tasks", "items"
 SAID = {LEFT: ratings.LEFT, EVEN: ratings.EVEN, NEITHER: ratings.EVEN}
 
@@ -61,18 +60,18 @@ class Counted:
     of_other_runs: int
 
 
-def counted_verdicts(logbook: Logbook, evidence: Evidence) -> Counted:
-    """Return the verdicts on runs that count, of outputs as they are."""
-    judges, rows = logbook.judges(), {row.number: row for row in evidence.runs.rows}
-    found, voided, others = [], 0, 0
-    for verdict in logbook.verdicts():
-        if verdict.voided is not None:
-            voided += 1
-        elif verdict.left_run not in rows or (verdict.right_run is not None and verdict.right_run not in rows):
+def counted_verdicts(evidence: Evidence) -> Counted:
+    """Return the verdicts on runs that count."""
+    judged, rows = evidence.values.judged, {row.number: row for row in evidence.runs.rows}
+    voided, found, others = len(judged.every_verdict) - len(judged.verdicts), [], 0
+    for verdict in judged.verdicts:
+        if not all(run in rows for run in verdict.runs):
             others += 1
         else:
             right = rows[verdict.right_run] if verdict.right_run is not None else None
-            found.append(Said(verdict=verdict, judge=judges[verdict.judge], left=rows[verdict.left_run], right=right))
+            found.append(
+                Said(verdict=verdict, judge=judged.judges[verdict.judge], left=rows[verdict.left_run], right=right)
+            )
     return Counted(said=tuple(found), voided=voided, of_other_runs=others)
 
 

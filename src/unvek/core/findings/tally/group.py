@@ -8,6 +8,7 @@ from itertools import combinations
 import numpy as np
 
 from unvek.core.evidence.evidence import Evidence
+from unvek.core.evidence.judged import WINS
 from unvek.core.findings.tally.counting import Said, as_pairs, cluster_of
 from unvek.core.findings.tally.found import (
     BETTER,
@@ -23,15 +24,14 @@ from unvek.core.findings.tally.found import (
     VariantTold,
 )
 from unvek.core.logbook.verdict_rows import MARKS, MISSING, MOST_MARK, NEITHER, PARTLY, POINTS, THERE, UNSURE
+from unvek.core.measures.points import POINTS as WORTH
 from unvek.core.stats.judged.ratings import LEFT, RIGHT, Ratings, rate
 from unvek.core.stats.quantiles import normal_quantile, student_quantile
 from unvek.core.stats.shares import clopper_pearson
 from unvek.core.stats.student import OFTEN, Estimate, mean_and_half_width, share_below
 
-WINS = "wins"
 MARGIN = 0.05  # of winning, within which two are as good, unless the plan says
 MOST_MORE, FEW_MORE = 1000, 10
-WORTH_OF = {THERE: 1.0, PARTLY: 0.5, MISSING: 0.0}
 
 
 def share_of(count: int, of: int) -> Share:
@@ -163,8 +163,8 @@ def things_told(evidence: Evidence, said: Sequence[Said]) -> tuple[ThingTold, ..
         for thing, word in one.verdict.answer.items():
             key = (one.left.variant, one.left.task, thing)
             counts.setdefault(key, Counter())[word] += 1
-            if word in WORTH_OF:
-                worths.setdefault(key, {}).setdefault(one.item, []).append(WORTH_OF[word])
+            if word in WORTH:
+                worths.setdefault(key, {}).setdefault(one.item, []).append(WORTH[word])
     found = []
     for variant in evidence.variants:
         for key, words in counts.items():
@@ -189,7 +189,7 @@ def expect_told(evidence: Evidence, said: Sequence[Said]) -> tuple[ExpectTold, .
     shares: dict[str, dict[object, list[float]]] = {}
     for one, cluster in zip(judged, cluster_of(judged)[1], strict=True):
         words.setdefault(one.left.variant, Counter()).update(one.verdict.answer.values())
-        known = [WORTH_OF[word] for word in one.verdict.answer.values() if word in WORTH_OF]
+        known = [WORTH[word] for word in one.verdict.answer.values() if word in WORTH]
         if known:
             shares.setdefault(one.left.variant, {}).setdefault(cluster, []).append(sum(known) / len(known))
     found = []

@@ -4,7 +4,8 @@ from collections.abc import Mapping, Sequence
 
 from unvek.core.errors import InputError
 from unvek.core.evidence.evidence import Evidence
-from unvek.core.findings.tally.counting import ITEMS, PEOPLE, Said, cluster_of, counted_verdicts, in_groups
+from unvek.core.evidence.judged import PEOPLE
+from unvek.core.findings.tally.counting import ITEMS, Said, cluster_of, counted_verdicts, in_groups
 from unvek.core.findings.tally.found import (
     BETTER,
     SAME,
@@ -27,7 +28,7 @@ MOST_NEXT = 3
 
 def tally(logbook: Logbook, evidence: Evidence) -> Tally:
     """Return what the verdicts come to; InputError where there are none on runs that count."""
-    counting = counted_verdicts(logbook, evidence)
+    counting = counted_verdicts(evidence)
     if not counting.said:
         raise InputError(_nothing(counting.voided, counting.of_other_runs))
     groups = in_groups(counting.said)

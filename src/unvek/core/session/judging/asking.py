@@ -4,7 +4,6 @@ Of each pair both orders are asked, so that what the judge has for one side canc
 judge (the same instructions, server and files) has said of the same outputs is not asked again.
 """
 
-import base64
 import hashlib
 import json
 from collections.abc import Callable, Iterator, Mapping, Sequence
@@ -23,8 +22,7 @@ from unvek.core.judging.outputs import Content, JudgedOutputs, asked_for, item_o
 from unvek.core.logbook.inserting import now
 from unvek.core.logbook.rows import RunRow
 from unvek.core.logbook.store import Logbook
-from unvek.core.logbook.verdict_rows import EVEN, Question, Shown, VerdictRow, what_was_shown
-from unvek.core.logbook.verdicts_kept import UNNUMBERED
+from unvek.core.logbook.verdict_rows import UNNUMBERED, Question, VerdictRow, unasked, what_was_shown
 from unvek.core.plan.digests import DigestCache
 from unvek.core.plan.judges import MODEL, Judge
 from unvek.core.run.machine_lock import MEASURING, Holder, held_machine
@@ -105,7 +103,7 @@ def ask_judge(
         if open_:
             bench.ask = stack.enter_context(_asker(judge))
         if alike:
-            logbook.keep_verdicts(_unasked(alike, row.number, judge.asks))
+            logbook.keep_verdicts(unasked(one, row.number, judge.asks, now()) for one in alike)
         began_s, new = monotonic(), list[VerdictRow]()
         for place, question in enumerate(open_, 1):
             new += logbook.keep_verdicts([bench.verdict(question, place)])
@@ -144,8 +142,8 @@ def _asker(judge: Judge) -> Iterator[Ask]:
     with served(server) as values:
 
         def ask(asked_for: str, seed: int, outputs: Sequence[Content], things: Sequence[str]) -> Heard:
-            question = put(judge, asked_for, seed, outputs, things, _data_uri)
-            return ask_once(server, {**question.values, **values}, secrets, judge.time_limit_s)
+            asked = put(judge, asked_for, seed, outputs, things)
+            return ask_once(server, {**asked, **values}, secrets, judge.time_limit_s)
 
         yield ask
 
@@ -162,7 +160,7 @@ class _Bench:
     def refuse_what_moves(self, question: Question) -> None:
         """Raise InputError where an output is more than one picture: to judge its first would be to judge another."""
         try:
-            contents = self._outputs.contents(_sides(question))
+            contents = self._outputs.contents(question.sides)
         except OutputError:
             return  # told with the verdict
         if any(len(content.files) > 1 for content in contents):
@@ -179,7 +177,7 @@ class _Bench:
         unreadable: str | None = None
         doubts: tuple[str, ...] = ()
         try:
-            contents = self._outputs.contents(_sides(question))
+            contents = self._outputs.contents(question.sides)
             for _ in range(judge.ask_again + 1):
                 heard = self.ask(asked_for(row, task), row.seed, contents, things)
                 for name in usage:
@@ -208,26 +206,9 @@ class _Bench:
         return {"cost": spent / MILLION}
 
 
-def _sides(question: Question) -> list[Shown]:
-    return [question.left, *([question.right] if question.right is not None else [])]
-
-
-def _unasked(alike: Sequence[Question], judge: int, asks: str) -> Iterator[VerdictRow]:
-    """Yield a verdict for each pair of which both outputs are the same: nobody need be asked."""
-    for question in alike:
-        yield VerdictRow(
-            number=UNNUMBERED, id="", judge=judge, asks=asks, answer=EVEN, unasked=True, judged_at=now(),
-            **what_was_shown(question),
-        )  # fmt: skip
-
-
 def _named(question: Question, asks: str, rows: Mapping[int, RunRow]) -> Question:
     """Return a question under an id that goes by what is asked, of which variants and item: the same each time."""
-    shown = [
-        (rows[side.run].variant, item_of(rows[side.run]), side.digest)
-        for side in (question.left, question.right)
-        if side is not None
-    ]
+    shown = [(rows[side.run].variant, item_of(rows[side.run]), side.digest) for side in question.sides]
     return replace(question, id=hashlib.sha256(repr((asks, shown)).encode()).hexdigest()[:16])
 
 
@@ -243,10 +224,6 @@ def _made_of(judge: Judge) -> dict[str, Any]:
     files = judge.server.files if judge.server is not None else judge.files
     with DigestCache() as digests:
         return judge.made_of({path: digests.digest(path) for path in files})
-
-
-def _data_uri(content: bytes, form: str) -> str:
-    return f"data:{form};base64,{base64.b64encode(content).decode()}"
 
 
 def _sum(verdicts: Sequence[VerdictRow], name: str) -> int:

@@ -9,7 +9,7 @@ from collections.abc import Iterator, Sequence
 from typing import Any
 
 from unvek.core.ask.pointers import at, parts_of
-from unvek.core.logbook.verdict_rows import MOST_MARK, PAIR_ANSWERS, PAIRS, POINT_ANSWERS, POINTS
+from unvek.core.logbook.verdict_rows import MOST_MARK, PAIRS, POINTS, is_answer
 from unvek.core.plain_text import clean
 from unvek.core.plan.judges import Judge
 
@@ -45,17 +45,15 @@ def read_reply(judge: Judge, reply: str, things: Sequence[str]) -> tuple[Any, st
 
 def checked(asks: str, said: Any, things: Sequence[str], reply: str) -> Any:
     """Return an answer as it is kept; UnreadableError where it is to something else."""
-    if asks == PAIRS:
-        word = said.strip().lower() if isinstance(said, str) else None
-        if word in PAIR_ANSWERS:
-            return word
-    elif asks == POINTS:
-        if isinstance(said, dict) and said:
-            words = {str(thing): str(word).strip().lower() for thing, word in said.items()}
-            if set(words) <= set(things) and all(word in POINT_ANSWERS for word in words.values()):
-                return words
-    elif isinstance(said, int | float) and not isinstance(said, bool) and 0 <= said <= MOST_MARK:
-        return round(said)
+    answer: Any = said
+    if isinstance(said, str):
+        answer = said.strip().lower()
+    elif isinstance(said, float) and 0 <= said <= MOST_MARK:
+        answer = round(said)
+    elif isinstance(said, dict):
+        answer = {str(thing): str(word).strip().lower() for thing, word in said.items()}
+    if is_answer(asks, answer, things) and answer != {}:
+        return answer
     raise UnreadableError(f"it answers something else: {_quoted(reply)}")
 
 

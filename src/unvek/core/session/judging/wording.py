@@ -7,7 +7,6 @@ the judge is pointed out beside the verdict.
 import re
 import secrets
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 from unvek.core.judging.outputs import TEXT, Content
@@ -38,17 +37,10 @@ _SPEAKING = re.compile(
 )
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Put:
-    """A question as it is put: what the placeholders of a server's body stand for."""
-
-    values: Mapping[str, Any]
-
-
 def put(
-    judge: Judge, asked_for: str, seed: int, outputs: Sequence[Content], things: Sequence[str], data_uri: Any
-) -> Put:
-    """Return a question in words. data_uri turns a file and its form into a text that a body can hold."""
+    judge: Judge, asked_for: str, seed: int, outputs: Sequence[Content], things: Sequence[str]
+) -> Mapping[str, Any]:
+    """Return a question in words: what the placeholders of a server's body stand for."""
     fence = secrets.token_hex(6)
     sides = (LEFT_OUTPUT, RIGHT_OUTPUT) if judge.asks == PAIRS else (OUTPUT,)
     named = dict(zip(sides, outputs, strict=True))
@@ -59,10 +51,10 @@ def put(
     }
     question = filled(judge.instructions, words)
     whole = {
-        side: content.text[:LONGEST_TEXT] if content.sort == TEXT else data_uri(content.files[0], content.form)
+        side: content.text[:LONGEST_TEXT] if content.sort == TEXT else content.uris[0]
         for side, content in named.items()
     }
-    return Put(values={QUESTION: question, PROMPT: question, ASKED_FOR: asked_for, SEED: seed, **whole})
+    return {QUESTION: question, PROMPT: question, ASKED_FOR: asked_for, SEED: seed, **whole}
 
 
 def _fenced(content: Content, side: str, fence: str) -> str:
