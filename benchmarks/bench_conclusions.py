@@ -7,13 +7,18 @@ import sys
 from collections.abc import Callable, Iterator
 from functools import partial
 from itertools import product
+from types import SimpleNamespace
+from typing import Any
 
 import numpy as np
 from common import print_made
 
+from unvek.core.findings.tradeoff.found import TradeoffRow
+from unvek.core.findings.tradeoff.pick import Case
+from unvek.core.findings.tradeoff.wishes import EVEN, Merits, merits_of
 from unvek.core.plan.cells import order_of_round
 from unvek.core.plan.model import USUAL_MARGIN
-from unvek.core.stats.conclusions.conclusion import conclusion, may_be_faster, outlook
+from unvek.core.stats.conclusions.conclusion import conclusion, outlook
 from unvek.core.stats.conclusions.draws import ratio_draws, score_draws
 from unvek.core.stats.conclusions.fits import line
 from unvek.core.stats.conclusions.frontier import Costs, beaten, beats, frontier_probabilities
@@ -21,18 +26,19 @@ from unvek.core.stats.conclusions.plateau import plateau
 from unvek.core.stats.over_launches.carry_over import carry_over
 from unvek.core.stats.over_launches.launches import Ratio, Sample, ratios_together
 from unvek.core.stats.over_launches.levels import Levels
+from unvek.core.stats.over_tasks.items import score_location
 
 MARGIN = USUAL_MARGIN.value
+REFERENCE: Any = SimpleNamespace(reference="0", quality=None)  # all that a choice asks of its evidence
 SPEED = ("faster", "slower")
 SPREAD = 0.03  # of launches; of runs of memory a third
 ROUNDS = (3, 5, 10)
 VARIANTS, TASKS, DRAWN = 4, 8, 500
 
 
-def ratios_of(levels: np.ndarray, to: int = 0) -> dict[int, Ratio]:
-    """The ratios of each variant to one of them; levels: (rounds, variants)."""
-    others = [n for n in range(levels.shape[1]) if n != to]
-    return ratios_together({n: Levels(levels[:, n] - levels[:, to], len(levels) - 1) for n in others})
+def ratios_of(levels: np.ndarray) -> dict[int, Ratio]:
+    """The ratios of each variant to the first; levels: (rounds, variants)."""
+    return ratios_together({n: Levels(levels[:, n] - levels[:, 0], len(levels) - 1) for n in range(1, levels.shape[1])})
 
 
 def drawn_ratios(levels: np.ndarray, rng: np.random.Generator) -> tuple[np.ndarray, np.ndarray]:
@@ -75,14 +81,67 @@ def of_pick(rounds: int, apart: float, experiments: int) -> str:
     wrong = tossed = 0
     for _ in range(experiments):
         truth = rng.normal(0, apart, VARIANTS)
-        levels = truth + rng.normal(0, SPREAD, (rounds, VARIANTS))
-        best = int(np.argmin(levels.mean(axis=0)))
-        if any(may_be_faster(ratio, MARGIN) for ratio in ratios_of(levels, to=best).values()):
+        logs, drawn = drawn_ratios(truth + rng.normal(0, SPREAD, (rounds, VARIANTS)), rng)
+        merits = Merits(found=-logs / np.log1p(MARGIN), drawn=-drawn / np.log1p(MARGIN))
+        best = int(np.argmax(merits.found))
+        if any(merits.may_be_better(n, best, VARIANTS - 1) for n in range(VARIANTS) if n != best):
             tossed += 1
         else:
             wrong += truth[best] - truth.min() > np.log1p(MARGIN)
     of_picks, of_all = 100 * wrong / max(1, experiments - tossed), 100 * tossed / experiments
     return f"wrong {of_picks:4.1f} of 100 picks; {of_all:.0f} of 100 are toss-ups"
+
+
+def of_wished(rounds: int, apart: float, needs: bool, experiments: int) -> str:
+    """How often a pick by wishes for time, cost and a score, under a need for the score, is off by more than a margin.
+
+    Wrong is one that does not truly meet the need, or that a variant which does is better than by more than a margin,
+    where it is called no toss-up, no variant may be better that is not shown to meet the need, and the reference is not
+    kept since nothing is shown to be better.
+    """
+    rng = np.random.default_rng(rounds)
+    wrong = open_ = 0
+    margins, weights = np.array([np.log1p(MARGIN), np.log1p(MARGIN), MARGIN]), (1.0, 2.0, 1.0)
+    for _ in range(experiments):
+        truth = rng.normal(0, apart, (VARIANTS, 3))
+        truth[0] = 0.0
+        time = drawn_ratios(truth[:, 0] + rng.normal(0, SPREAD, (rounds, VARIANTS)), rng)
+        cost = drawn_ratios(truth[:, 1] + rng.normal(0, SPREAD, (rounds, VARIANTS)), rng)
+        scores = truth[:, 2] + rng.normal(0, 0.05, (TASKS, 1)) + rng.normal(0, 0.02, (TASKS, VARIANTS))
+        quality = -scores.mean(axis=0), -score_draws(scores, scores.mean(axis=0), rng, DRAWN)
+        counts = (time, cost, quality)
+        costs = Costs(found=np.stack([found for found, _ in counts], -1),
+                      drawn=np.stack([drawn for _, drawn in counts], -1), margins=margins)  # fmt: skip
+        true_merits = merits_of(Costs(found=truth * [1, 1, -1], drawn=truth[None] * [1, 1, -1], margins=margins),
+                                (0, 1, 2), weights).found  # fmt: skip
+        bound = -apart / 2 if needs else -np.inf
+        rows = tuple(row_of(number, scores[:, number], bound) for number in range(VARIANTS))
+        case = Case(evidence=REFERENCE, rows=rows, names=tuple(map(str, range(VARIANTS))), wishes=(),
+                    merits=merits_of(costs, (0, 1, 2), weights), is_judged=True, held_against={})  # fmt: skip
+        choice = case.chosen(case.fitting)
+        if choice is None or choice.ties or choice.is_reference_kept or case.undecided(choice):
+            open_ += 1
+            continue
+        pick, meets = int(choice.variant), truth[:, 2] >= bound
+        wrong += not meets[pick] or true_merits[pick] < true_merits[meets].max() - EVEN
+    of_picks, of_all = 100 * wrong / max(1, experiments - open_), 100 * open_ / experiments
+    return f"wrong {of_picks:4.1f} of 100 picks; {of_all:.0f} of 100 are left open"
+
+
+def row_of(number: int, scores: np.ndarray, bound: float) -> TradeoffRow:
+    """A variant's row, with whether its score is known to keep a bound, not to, or neither."""
+    tasks = np.tile(np.arange(TASKS), 3)
+    rounds = np.repeat([1, 2, 3], TASKS)
+    found = score_location(Sample(np.tile(scores, 3), rounds, rounds, tasks, tasks))
+    low, high = (
+        (-np.inf, np.inf) if found is None or found.low is None or found.high is None else (found.low, found.high)
+    )
+    unmet, not_shown = high < bound, low < bound <= high
+    return TradeoffRow(
+        variant=str(number), form="full", values={}, drift=None, drift_low=None, drift_high=None, on_frontier=True,
+        probability=None, beaten_by=(), even_with=(), unmet=("n",) if unmet else (), not_judged=(),
+        not_shown=("n",) if not_shown else (), why_not_shown=("",) if not_shown else (),
+    )  # fmt: skip
 
 
 def of_plateau(tasks: int, worse: float, experiments: int) -> str:
@@ -164,6 +223,11 @@ def asked(experiments: int) -> Iterator[tuple[str, str, Callable[[], str]]]:
                partial(of_frontier, rounds, apart, experiments))  # fmt: skip
     for apart, rounds in product((0.0, 0.02, 0.05, 0.2), ROUNDS):
         yield "pick", f"{rounds} rounds, variants {100 * apart:g} % apart", partial(of_pick, rounds, apart, experiments)
+    for needs, apart, rounds in product((False, True), (0.0, 0.02, 0.05, 0.2), ROUNDS):
+        under = "under a need" if needs else "without needs"
+        yield ("pick by wishes: time, cost (twice) and a score",
+               f"{rounds} rounds, variants {100 * apart:g} % apart, {under}",
+               partial(of_wished, rounds, apart, needs, experiments))  # fmt: skip
     for worse, tasks in product((0.3, 0.05, 0.025), (2, 4, 8, 16)):
         yield "plateau", f"{tasks} tasks, {100 * worse:g} % worse", partial(of_plateau, tasks, worse, experiments)
     for values, bend, rounds in product(((2, 4, 8, 12, 20), (4, 8, 16)), (0.0, 0.02, 0.05), ROUNDS):

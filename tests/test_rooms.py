@@ -15,8 +15,8 @@ ROOMS = (
     "probe", "core", "core/stats", "core/stats/over_launches", "core/stats/over_tasks", "core/stats/conclusions", "core/stats/judged", "core/measures", "core/plan", "core/plan/reading", "core/rig", "core/ask", "core/drafting",
     "core/run", "core/run/events", "core/run/journal", "core/run/processes", "core/run/engine", "core/run/runners", "core/run/runners/asker",
     "core/logbook/upgrades", "core/logbook", "core/exchange", "core/evidence/outputs", "core/evidence", "core/judging",
-    "core/findings", "core/findings/log", "core/findings/audit", "core/findings/comparison", "core/findings/curve", "core/findings/tradeoff", "core/findings/output_sheet", "core/findings/tally",
-    "core/session/measuring", "core/session/judging", "core/session", "show", "show/terminal", "show/results", "show/live", "show/picture/tiles", "show/picture", "show/page", "demo", "cli", "cli/judge", ".",
+    "core/findings", "core/findings/log", "core/findings/audit", "core/findings/comparison", "core/findings/curve", "core/findings/tradeoff", "core/findings/changes", "core/findings/output_sheet", "core/findings/tally", "core/findings/report",
+    "core/session/measuring", "core/session/judging", "core/session", "show", "show/terminal", "show/results", "show/live", "show/picture/tiles", "show/picture/plots", "show/picture", "show/page", "demo", "cli", "cli/judge", ".",
 )  # fmt: skip
 NO_ROOMS = ("demo/project",)  # a user's files, which are copied
 # What a room may not take from outside, with everything within it.

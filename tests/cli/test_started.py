@@ -9,6 +9,8 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from subprocess import CompletedProcess
 
+import numpy as np
+
 from tests.support import QUICK, SLOW, STARTED, ProjectTest, called, environment, started, task
 from unvek.cli import COMMANDS
 
@@ -26,6 +28,8 @@ ASKED = {
     "measure": ("measure",),
     "audit": ("audit",),
     "tradeoff": ("tradeoff",),
+    "budget": ("budget", "--drafts", "quick", "--finals", "slow"),
+    "report": ("report", "--without-outputs"),
     "import": ("import", "other.csv", "--here", "--name", "monday"),
     "export": ("export",),
     "judge": ("judge", "log"),
@@ -51,6 +55,8 @@ USES: dict[str, set[str]] = {
     "measure": DRAWS | KEEPS | COMPUTES,
     "audit": DRAWS | KEEPS | COMPUTES | LOOKS_AT_PICTURES,
     "tradeoff": DRAWS | KEEPS | COMPUTES,
+    "budget": DRAWS | KEEPS | COMPUTES,
+    "report": DRAWS | KEEPS | COMPUTES | LOOKS_AT_PICTURES | {"matplotlib"},
     "import": DRAWS | KEEPS | WATCHES,
     "export": DRAWS | KEEPS | COMPUTES,
     "judge": DRAWS | KEEPS,

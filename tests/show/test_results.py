@@ -207,7 +207,7 @@ class PrintedTradeoff(unittest.TestCase):
 LINE = RunLine(run=7, variant="full", form="full", task="violet", seed=11, round=1, repeat=2, warm_up=False, varied={}, tokens=40,
                status="finished", voided=None, started="2026-01-01T10:00:00.123+00:00", time_s=0.166, steps=3,
                step_time_s=0.05, source="measured", cold=False, launch=3, noted=False,
-               id="01a214b9-7f9c-7657-a853-cf034c4f45e1", session="quiet")  # fmt: skip
+               id="01a214b9-7f9c-7657-a853-cf034c4f45e1", session="quiet", others_share=0.0, stolen_share=None)  # fmt: skip
 
 
 class PrintedRuns(unittest.TestCase):

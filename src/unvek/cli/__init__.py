@@ -27,6 +27,8 @@ COMMANDS = {
     "measure": "Work out what the plan measures of the outputs.",
     "audit": "Say whether the comparison is fair, and what is not.",
     "tradeoff": "Say which variants are worth considering, and which to pick.",
+    "budget": "Say what drafts with one variant and finals with another take.",
+    "report": "Write the whole answer as one page to send.",
     "import": "Bring in timings from elsewhere.",
     "export": "Write the runs out as CSV, JSON Lines or Parquet.",
     "judge": "Have outputs judged blind, by people or models.",

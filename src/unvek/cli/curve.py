@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 import click
 
 from unvek.cli.measured import gather_evidence
-from unvek.cli.options import as_option, check_plot, logbook_option, open_logbook, plot_option, selection_options, tell
+from unvek.cli.options import as_option, check_plot, logbook_option, open_logbook, plot, plot_option, selection_options
 
 if TYPE_CHECKING:
     from unvek.core.evidence.gathering import Selection
@@ -52,8 +52,7 @@ def curve(
         else:
             found = curve_over(evidence, setting, measure or TIME)
     if plot_path is not None:
-        from unvek.show.picture.plot import plot_curve
+        from unvek.show.picture.plots.curve import draw_curve
 
-        plot_curve(found, plot_path)
-        tell(f"drawn in {plot_path}")
+        plot(plot_path, draw_curve, found)
     put(found, CURVE, how)

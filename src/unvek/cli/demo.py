@@ -11,6 +11,8 @@ What to try next, in {folder}:
   unvek show 12                               one run whole: its steps, memory, what it was made of
   unvek try --variant swift --seeds 1..3      one prompt, now; add --prompt for one of your own
   unvek tradeoff --need "likeness >= 0.99"    the pick under a need of yours
+  unvek report                                all of it as one page: open report.html, or send it
+  unvek budget --drafts swift --finals full   drafts with one, finals with another: does it pay?
   open sheet.png                              the labels side by side
   unvek run cards.toml --logbook cards        words instead of pictures: seven writers of care cards
   unvek run served.toml --logbook served      a server, asked by one client to eight

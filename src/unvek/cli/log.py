@@ -5,7 +5,7 @@ from typing import Any
 
 import click
 
-from unvek.cli.options import as_option, logbook_option, open_logbook, settings_option
+from unvek.cli.options import as_option, check_plot, logbook_option, open_logbook, plot, plot_option, settings_option
 
 MOST_SHOWN = 200  # runs in a table, unless all are asked for
 
@@ -21,11 +21,13 @@ MOST_SHOWN = 200  # runs in a table, unless all are asked for
 @click.option("--all", "every", is_flag=True, help="All of them, however many: a table shows the newest 200.")
 @click.option("--sessions", is_flag=True, help="The sessions that made or brought in runs, instead of the runs.")
 @click.option("--forecasts", is_flag=True, help="How often the time foreseen held, instead of the runs.")
+@plot_option("Draw what the runs took: a .png or .svg file.")
 @logbook_option
 @as_option
 def log(
     variant: str, task: str, statuses: tuple[str, ...], varied: dict[str, Any], session: str,
-    since: str | None, tries: bool, every: bool, sessions: bool, forecasts: bool, logbook_path: Path | None, how: str,
+    since: str | None, tries: bool, every: bool, sessions: bool, forecasts: bool, plot_path: Path | None,
+    logbook_path: Path | None, how: str,
 ) -> None:  # fmt: skip
     """List the runs, in the order in which they were made.
 
@@ -36,6 +38,7 @@ def log(
     Examples, in the demo's folder:
       unvek log --variant '*-bit' --since '2 h'
       unvek log --sessions
+      unvek log --all --plot session.png
     """
     from datetime import UTC, datetime
 
@@ -51,6 +54,9 @@ def log(
     for status in statuses:
         if status not in STATUSES:
             raise click.UsageError(f"there is no status {status!r}; there are {', '.join(STATUSES)}")
+    check_plot(plot_path)
+    if plot_path is not None and (sessions or forecasts):
+        raise click.UsageError("--plot draws the runs: leave out --sessions and --forecasts")
     moment = parse_since(since, datetime.now(UTC)) if since is not None else None
     with open_logbook(logbook_path) as logbook:
         if forecasts:
@@ -62,4 +68,9 @@ def log(
                 variant=variant, task=task, session=session, statuses=statuses, varied=varied, since=moment,
                 trials=tries, newest=None if every or how != "table" else MOST_SHOWN,
             )  # fmt: skip
-            put(list_runs(logbook, wanted), RUNS, how)
+            found = list_runs(logbook, wanted)
+            if plot_path is not None:
+                from unvek.show.picture.plots.times import draw_session
+
+                plot(plot_path, draw_session, found)
+            put(found, RUNS, how)

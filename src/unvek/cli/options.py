@@ -8,6 +8,8 @@ from typing import TYPE_CHECKING, Any
 import click
 
 if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
     from unvek.core.logbook.store import Logbook
     from unvek.core.run.machine_lock import Holder
 
@@ -122,6 +124,16 @@ def check_plot(path: Path | None) -> None:
     """Refuse a file for a plot, before anything is worked out for it, whose name says no format."""
     if path is not None and path.suffix.lower() not in (".png", ".svg"):
         raise click.BadParameter(f"{path.name} ends in neither .png nor .svg", param_hint="--plot")
+
+
+def plot(path: Path | None, draw: "Callable[[Any], Figure]", found: Any) -> None:
+    """Draw a finding into the file that was asked for, if one was."""
+    if path is None:
+        return
+    from unvek.show.picture.plots.look import saved
+
+    saved(draw(found), path)
+    tell(f"drawn in {path}")
 
 
 def say_who(who: "Holder") -> None:

@@ -7,11 +7,12 @@ import math
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from unvek.core.units import PLACES, decimals_for, ratio_decimals
+from unvek.core.units import PLACES, by_thousand, decimals_for, is_currency, ratio_decimals
 
 Figure = tuple[float | None, float | None, float | None]  # a value, and its interval's ends
 LEAST_DIGITS = 2  # of a value that supports them
 MOST_PLACES = 4  # of a ratio
+LEAST_MONEY = 0.01  # that is read as it is; of less a thousand times as much is said
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,6 +49,8 @@ def scale_for(unit: str, values: Iterable[float | None]) -> Scale:
                 for name, size in (("GiB", 2.0**30), ("MiB", 2.0**20), ("KiB", 2.0**10), ("B", 1.0))
                 if largest >= size or size == 1
             )
+        case _ if is_currency(unit) and 0 < largest < LEAST_MONEY:
+            return Scale(by_thousand(unit), 1e-3)
         case _:
             return Scale(unit, 1.0)
 

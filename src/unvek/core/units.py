@@ -11,9 +11,13 @@ from contextlib import suppress
 
 SECONDS: Mapping[str, float] = {"ms": 0.001, "s": 1.0, "min": 60.0, "h": 3600.0}
 BYTES: Mapping[str, float] = {"B": 1, "KiB": 2**10, "MiB": 2**20, "GiB": 2**30, "kB": 1e3, "MB": 1e6, "GB": 1e9}
+_CLOCK = re.compile(r"(?:(\d{1,4}):)?(\d{1,3}):(\d{1,2}(?:\.\d+)?)")  # 0:31, 1:02:03.5
+_PARTS = re.compile(r"\s*([\d.]+\s*[a-zµ]+)", re.IGNORECASE)  # 1 min 2 s
 _QUANTITY = re.compile(r"\s*([0-9]+(?:\.[0-9]+)?)\s*([A-Za-z%]*)\s*")
 # What is told beyond these can't be, or can't be worked with: a ratio or a square of it would be no number.
 LARGEST_NUMBER, SMALLEST_NUMBER, LONGEST_S, SHORTEST_S = 1e100, 1e-100, 1e10, 1e-12
+NO_CURRENCY = "¤"  # the sign for a currency that nobody has named
+_CURRENCY = re.compile(r"[A-Z]{3}|[$€£¥¤₹₩]")
 PLACES = 6  # the most decimals that any figure is shown with
 
 
@@ -22,12 +26,38 @@ def is_0_or_within(number: float, least: float, most: float) -> bool:
     return number == 0 or least <= abs(number) <= most
 
 
+def is_currency(unit: str) -> bool:
+    """Whether a unit is money: a code of ISO 4217, or a sign."""
+    return _CURRENCY.fullmatch(unit) is not None
+
+
+def by_thousand(currency: str) -> str:
+    """The unit of what a thousand cost: small sums are read by it."""
+    return f"{currency} per 1,000"
+
+
 def parse_duration(text: str) -> float:
     """Return seconds for a text such as "30 s", "1.5 min" or "200 ms".
 
     Raises ValueError, saying what would be right, for another text or where the unit is missing.
     """
     return _parse(text, SECONDS, 'a duration with its unit, such as "30 s", "200 ms", "10 min" or "2 h"')
+
+
+def parse_written_time(text: str) -> float | None:
+    """Return the seconds of a time as people write it: 0:31, 1:02:03.5, 31 s, 1 min 2 s; None where it is not so.
+
+    ValueError where it begins so, and has a unit that there is not.
+    """
+    if (clock := _CLOCK.fullmatch(text.strip())) is not None:
+        hours, minutes, seconds = (float(part or 0) for part in clock.groups())
+        return 3600 * hours + 60 * minutes + seconds
+    if not _PARTS.match(text) or _PARTS.sub("", text).strip():
+        return None
+    try:
+        return sum(parse_duration(part) for part in _PARTS.findall(text))
+    except ValueError as error:
+        raise ValueError('seconds, such as 31, "0:31" or "1 min 2 s"') from error
 
 
 def parse_bytes(text: str) -> int:

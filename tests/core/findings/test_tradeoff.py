@@ -7,8 +7,10 @@ import numpy as np
 
 from tests.written import WrittenLogbook, planned_task
 from unvek.core.errors import InputError
+from unvek.core.findings.audit.audit import audit
 from unvek.core.findings.tradeoff.needs import parse_need
-from unvek.core.findings.tradeoff.tradeoff import trade_off
+from unvek.core.findings.tradeoff.tradeoff import Asked, trade_off
+from unvek.core.findings.tradeoff.wishes import parse_wish
 from unvek.core.plan.model import WantedMeasure
 from unvek.core.run.events.record import Progress, Value
 
@@ -35,14 +37,14 @@ class Picking(WrittenLogbook):
         self.assertIsNone(rows["far"].probability, "of one task no probability is given")
         self.assertGreater(rows["far"].drift, 0.9)
 
-    def made(self, of: dict[str, dict], rounds: int = 3, tasks: int = 3, spread: float = 0.004, **plan) -> None:
+    def made(self, takes: dict[str, dict], rounds: int = 3, tasks: int = 3, spread: float = 0.004, **plan) -> None:
         """Runs of variants by their time, memory, shade (of the pictures), on so many tasks."""
         rng = np.random.default_rng(4)
-        cells = [f"{name}/t{n}/{seed}" for name in of for n in range(tasks) for seed in (1, 2)]
+        cells = [f"{name}/t{n}/{seed}" for name in takes for n in range(tasks) for seed in (1, 2)]
         kept = {"tasks": tuple(planned_task(f"t{n}") for n in range(tasks))} | plan
-        self.plan(*of, cells=cells, **kept)
+        self.plan(*takes, cells=cells, **kept)
         for number in range(1, rounds + 1):
-            for name, given in of.items():
+            for name, given in takes.items():
                 launch = self.logbook.open_launch(name, number)
                 level = given.get("time", 1.0) * np.exp(rng.normal(0, spread))
                 for place, cell in enumerate((cell for cell in cells if cell.startswith(f"{name}/")), 2):
@@ -110,7 +112,7 @@ class Picking(WrittenLogbook):
         self.assertTrue(
             found.because.startswith("brisk is the fastest on the frontier that is not shown to be worse in facts")
         )
-        self.assertEqual(trade_off(evidence, [parse_need("facts >= 0.5", evidence)]).pick, "swift")
+        self.assertEqual(trade_off(evidence, Asked(needs=(parse_need("facts >= 0.5", evidence),))).pick, "swift")
         no_way = replace(
             evidence,
             values=replace(evidence.values, plan=replace(plan, measures=(WantedMeasure(name="facts", kind="told"),))),
@@ -146,12 +148,12 @@ class Picking(WrittenLogbook):
         self.assertEqual(
             [state(f"time.total p95 <= {bound} ms") for bound in (1200, 1050, 500)], ["met", "not shown", "unmet"]
         )
-        none = trade_off(evidence, [parse_need("memory.peak <= 200 B", evidence)])
+        none = trade_off(evidence, Asked(needs=(parse_need("memory.peak <= 200 B", evidence),)))
         self.assertIsNone(none.pick)
         self.assertEqual(
             none.because, "No variant is known to meet every need: memory.peak <= 200 B is not met by ref and swift."
         )
-        unsure = trade_off(evidence, [parse_need(ends[1], evidence)])
+        unsure = trade_off(evidence, Asked(needs=(parse_need(ends[1], evidence),)))
         self.assertIsNone(unsure.pick)
         self.assertTrue(unsure.because.endswith("not shown of swift (its interval reaches over it)."), unsure.because)
         with self.assertRaises(InputError):
@@ -159,13 +161,77 @@ class Picking(WrittenLogbook):
 
     def test_a_need_on_the_quality_takes_the_place_of_closeness(self):
         evidence = self.evidence()
-        low = trade_off(evidence, [parse_need("likeness >= -1", evidence)])
+        low = trade_off(evidence, Asked(needs=(parse_need("likeness >= -1", evidence),)))
         self.assertEqual(low.pick, "far")
-        both = trade_off(
-            evidence, [parse_need("likeness >= 0.9", evidence), parse_need("time.total <= 700 ms", evidence)]
-        )
+        needs = tuple(parse_need(need, evidence) for need in ("likeness >= 0.9", "time.total <= 700 ms"))
+        both = trade_off(evidence, Asked(needs=needs))
         self.assertEqual(both.pick, "near")
         self.assertEqual({row.variant: row.unmet for row in both.rows}["ref"], ("time.total <= 700 ms",))
+
+    def wished(self, evidence, *wishes: str, **asked):
+        return trade_off(evidence, Asked(wishes=tuple(parse_wish(wish, evidence) for wish in wishes), **asked))
+
+    def test_a_wish_says_what_it_is_to_be_best_in_and_weights_are_margins_against_margins(self):
+        self.made({"ref": {"memory": 300}, "swift": {"time": 0.5, "memory": 290}, "lean": {"time": 0.8, "memory": 100}})
+        evidence = self.evidence()
+        self.assertEqual(trade_off(evidence).pick, "swift")
+        self.assertEqual(self.wished(evidence, "memory.peak").pick, "lean")
+        both = self.wished(evidence, "time.total=3", "memory.peak")
+        merits = {row.variant: row.merit for row in both.rows}
+        by_hand = (3 * np.log(1 / 0.5) + np.log(300 / 290)) / 4 / np.log1p(0.02)
+        self.assertAlmostEqual(merits["swift"], by_hand, delta=0.3)
+        self.assertEqual(merits["ref"], 0.0)
+        self.assertIn("the best in time.total (weight 3) and memory.peak (weight 1)", both.because)
+        for wrong in ("likeness=0", "likeness=x", "output.steps", "nothing"):
+            with self.subTest(wrong), self.assertRaises(InputError):
+                parse_wish(wrong, evidence)
+
+    def test_what_would_change_the_pick_is_a_need_that_it_does_not_keep_or_one_that_keeps_another_out(self):
+        self.made({"ref": {"memory": 300}, "swift": {"time": 0.5, "memory": 290}, "lean": {"time": 0.8, "memory": 100}})
+        evidence = self.evidence()
+        need = next(one for one in trade_off(evidence).changes if one.measure == "memory.peak")
+        self.assertEqual((need.variant, need.bound), ("lean", 290.0))
+        taken = trade_off(evidence, Asked(needs=(parse_need(f"memory.peak <= {need.bound - 1} B", evidence),)))
+        self.assertEqual(taken.pick, "lean", "what it says of another need is so")
+        self.assertIn(
+            "Without the need memory.peak <= 289.0 B, swift would be the pick, 1.60x as fast as lean",
+            str(taken.changes),
+        )
+        kept = trade_off(evidence, Asked(needs=(parse_need(f"memory.peak <= {need.bound} B", evidence),)))
+        self.assertEqual(kept.pick, "swift")
+
+    def test_one_that_is_not_shown_to_meet_a_need_but_may_be_better_leaves_the_pick_open(self):
+        self.made({"ref": {}, "swift": {"time": 0.5}}, spread=0.02)
+        evidence = self.evidence()
+        found = evidence.location("time.total", evidence.runs.of_variant("swift"))
+        open_ = trade_off(evidence, Asked(needs=(parse_need(f"time.total <= {1000 * found.value} ms", evidence),)))
+        self.assertEqual((open_.pick, open_.undecided), (None, ("swift",)))
+        rows = {row.variant: row for row in open_.rows}
+        self.assertEqual((len(rows["swift"].not_shown), len(rows["ref"].unmet)), (1, 1))
+
+    def test_failures_that_are_shown_count_against_and_a_need_says_how_many_may_fail(self):
+        self.made({"ref": {}, "swift": {"time": 0.3}, "brisk": {"time": 0.6}})
+        for place in range(20, 26):
+            self.run_made(f"swift/t{place % 3}/1", 1.0, 3, place=place, repeat=place, status="failed")
+        evidence = self.evidence()
+        found = trade_off(evidence)
+        self.assertEqual(found.pick, "brisk")
+        self.assertIn("swift seems faster, but: 25 % of its runs failed", found.because)
+        self.assertIn("failures", [count.measure for count in found.counts])
+        allowed = trade_off(evidence, Asked(needs=(parse_need("failures <= 95 %", evidence),)))
+        self.assertEqual(allowed.pick, "swift")
+
+    def test_what_is_unfair_counts_against_unless_it_is_accepted(self):
+        self.made(
+            {"ref": {}, "swift": {"time": 0.3}, "brisk": {"time": 0.6}}, of={"swift": {"parts": {"decoder": "other"}}}
+        )
+        evidence = self.evidence()
+        unfair = [one.code for one in audit(evidence).findings if one.severity == "unfair"]
+        self.assertEqual(unfair, ["parts-differ"])
+        found = trade_off(evidence)
+        self.assertEqual(found.pick, "brisk")
+        self.assertIn(f"'--accept {unfair[0]}'", found.because)
+        self.assertEqual(trade_off(evidence, Asked(accepted=tuple(unfair))).pick, "swift")
 
     def test_without_a_quality_speed_and_memory_decide(self):
         evidence = self.evidence()

@@ -133,7 +133,6 @@ class Resembling(ProjectTest):
             self.assertIn("v1 resembles v3 most (0.75", said.stdout)
             self.assertGreater((self.folder / name).stat().st_size, 3000)
         self.assertIn("holds no output against another", self.unvek("compare", "--matrix", "grade", expect=2).stderr)
-        self.assertIn("--plot draws a matrix", self.unvek("compare", "--plot", "x.png", expect=2).stderr)
 
     def test_variants_that_resemble_each_other_stand_together(self):
         values = {"a": 0.0, "b": 9.0, "c": 1.0, "d": 8.0, "e": 4.5}

@@ -182,9 +182,13 @@ class CountedRuns:
             for launch, runs, share in found
         )
 
+    def of_source(self, source: str) -> Truths:
+        """Which runs' figures are from this source."""
+        return self.rows.coded("source").where(lambda known: known == source)
+
     def variants_from(self, source: str) -> tuple[str, ...]:
         """Return the variants of which some figures are from this source."""
-        these = self.rows.coded("source").where(lambda known: known == source)
+        these = self.of_source(source)
         return tuple(v.name for v in self.variants if np.any(these & self.of_variant(v.name))) if np.any(these) else ()
 
     def column(self, name: str) -> Floats:

@@ -6,16 +6,18 @@ from typing import Any
 
 import numpy as np
 
-from unvek.core.evidence.counted_runs import CountedRuns, Truths, VariantOnRecord
+from unvek.core.evidence.by_hand import hand_error
+from unvek.core.evidence.counted_runs import CountedRuns, Floats, Truths, VariantOnRecord
 from unvek.core.evidence.held import HeldAgainst
 from unvek.core.evidence.measurements import PoorOutputs, Without
 from unvek.core.evidence.settings import RunSettings
 from unvek.core.evidence.values import Values
 from unvek.core.logbook.rows import RunRow
-from unvek.core.measures.catalogue import MODEL_MEMORY, PEAK_MEMORY
+from unvek.core.measures.catalogue import COST_PER_GOOD, MODEL_MEMORY, PEAK_MEMORY
 from unvek.core.measures.definition import MORE
 from unvek.core.plan.model import USUAL_MARGIN, Margin, Plan, WantedMeasure
 from unvek.core.run.events.record import Provenance
+from unvek.core.stats.over_launches.beside import ratios_of_sums
 from unvek.core.stats.over_launches.launches import (
     Ratio,
     Sample,
@@ -24,6 +26,7 @@ from unvek.core.stats.over_launches.launches import (
     ratios_together,
 )
 from unvek.core.stats.over_tasks.items import TaskRecord, score_location, score_ratios, task_record
+from unvek.core.stats.over_tasks.paid_for_good import paid_for_good, ratio_for_good
 from unvek.core.stats.student import Estimate
 
 
@@ -113,28 +116,55 @@ class Evidence:
 
     def sample(self, name: str, these: Truths) -> Sample:
         """Return a measure of some of the runs, with what they are paired by."""
+        return self._sample_of(self.values.of(name), these, self.unseen(name, these))
+
+    def _sample_of(self, values: Floats, these: Truths, unseen: float = 0.0) -> Sample:
         runs = self.runs
-        values, tasks = self.values.of(name)[these], runs.task_codes[these]
-        return Sample(values, runs.round[these], runs.launch[these], runs.item[these], tasks)
+        return Sample(
+            values[these], runs.round[these], runs.launch[these], runs.item[these], runs.task_codes[these], unseen
+        )
+
+    def unseen(self, name: str, these: Truths) -> float:
+        """Return what a hand may add to a measure of these runs, as a share; 0 where none of them was timed by hand."""
+        return hand_error(self.values, name, these)
 
     def location(self, name: str, these: Truths) -> Estimate | None:
         """Return where a measure of some of the runs lies, with its interval; None where it is known of none."""
+        if name == COST_PER_GOOD and self.values.is_cost(name):
+            return paid_for_good(self.sample(name, these), self.good(these), self.pilot)
+        if self.values.is_cost(name):  # what is paid is the sum: a run that stalls is paid for as long as it does
+            return location(self.sample(name, these), averaged=True, pilot=self.pilot, logs=False)
         place = score_location if self.values.is_score(name) else location
         return place(self.sample(name, these), self.values.is_averaged(name), self.pilot)
+
+    def good(self, these: Truths) -> Sample:
+        """Return of some of the runs which put out what the plan needs: 1 and 0, NaN where that is not known."""
+        return self._sample_of(self.values.costs.good, these)
 
     def ratio_to_reference(self, name: str, variant: str) -> Ratio | None:
         """Return a variant's measure over the reference's, paired; None where nothing pairs, and for the reference."""
         if name not in self._ratios:
-            self._ratios[name] = self.ratios_of(name, self.pairs_within(name, [np.ones(len(self.runs), bool)]))
+            parts = [np.ones(len(self.runs), bool)]
+            self._ratios[name] = self.ratios_of(name, self.pairs_within(name, parts), parts)
         return self._ratios[name].get((0, variant))
 
     def ratios_of(
-        self, name: str, pairs: Mapping[tuple[int, str], tuple[Sample, Sample]]
+        self, name: str, pairs: Mapping[tuple[int, str], tuple[Sample, Sample]], parts: Sequence[Truths]
     ) -> Mapping[tuple[int, str], Ratio]:
         """Return each variant's measure over the reference's, from `pairs_within`: one table, that holds together."""
         if self.values.is_score(name):
             return score_ratios(pairs, self.pilot, self.values.is_averaged(name))
+        if name == COST_PER_GOOD and self.values.is_cost(name):
+            of_paid = ratios_of_sums(pairs, averaged=True, pilot=self.pilot)
+            found = {key: self._ratio_for_good(ratio, parts[key[0]], key[1]) for key, ratio in of_paid.items()}
+            return {key: ratio for key, ratio in found.items() if ratio is not None}
+        if self.values.is_cost(name):
+            return ratios_of_sums(pairs, averaged=True, pilot=self.pilot)
         return ratios_together(levels_between(pairs), self.pilot)
+
+    def _ratio_for_good(self, of_paid: Ratio, part: Truths, variant: str) -> Ratio | None:
+        ours, theirs = (self.good(part & self.runs.of_variant(name)) for name in (variant, self.reference))
+        return ratio_for_good(of_paid, ours, theirs, self.pilot)
 
     def ratios_between(self, name: str, pairs: Mapping[str, tuple[str, str]]) -> Mapping[str, Ratio]:
         """Return one variant's measure over another's, of each of these pairs: one table, that holds together."""

@@ -29,7 +29,7 @@ from unvek.core.logbook.store import Logbook
 from unvek.core.plan.model import Plan, WantedMeasure
 from unvek.core.plan.placeholders import asks_anew
 from unvek.core.rig.facts import rig_words
-from unvek.core.run.events.record import FINISHED, is_from_elsewhere
+from unvek.core.run.events.record import FINISHED, STARTED_AFRESH, is_from_elsewhere
 from unvek.core.stats.grouping import numbered
 from unvek.core.units import counted
 
@@ -40,6 +40,8 @@ class Selection:
 
     reference replaces the plan's own; only and tasks are patterns (`*`, `?`, `[...]`) for the names of variants and
     tasks, where the reference always stays; varied takes only runs with these values of settings that are varied.
+    sessions takes only runs of the sessions of these numbers, and of these also such as were made by an earlier form of
+    the plan, or that were started afresh since.
     """
 
     reference: str | None = None
@@ -47,6 +49,7 @@ class Selection:
     tasks: str = "*"
     across_rigs: bool = False
     varied: Mapping[str, Any] = field(default_factory=dict)
+    sessions: Set[int] | None = None
 
 
 EVERYTHING = Selection()
@@ -71,8 +74,9 @@ def gather(logbook: Logbook, selection: Selection = EVERYTHING) -> Evidence:
     variants = tuple(v for v in every if v.name == reference or fnmatchcase(v.name, only))
     if only != "*" and not any(fnmatchcase(name, only) for name in names):
         raise InputError(f"no variant's name fits {only!r}; there are {', '.join(names)}")
-    of_plan = _of_plan(runs, plan)
-    rows, left_out, voided = _counting_rows(runs, of_plan, {v.name for v in variants}, selection)
+    of_plan = _of_plan(runs, plan) if selection.sessions is None else _of_sessions(logbook, runs, selection.sessions)
+    sessions = _sessions(logbook, runs) if selection.sessions is not None else None
+    rows, left_out, voided = _counting_rows(runs, of_plan, {v.name for v in variants}, selection, sessions)
     if not len(rows):
         raise InputError("there are no measured runs of this plan yet; make some with 'unvek run PLAN'")
     if not selection.across_rigs:
@@ -127,8 +131,24 @@ def _of_plan(runs: RunTable[RunRow], plan: PlanOnRecord) -> NDArray[np.bool_]:
     return runs.coded("cell").where(lambda cell: cell in cells or is_from_elsewhere(cell))
 
 
+def _sessions(logbook: Logbook, runs: RunTable[RunRow]) -> NDArray[np.int64]:
+    """Return (runs,) the number of the session that each was made in; 0 where it is not known."""
+    of_launch = logbook.sessions_of_launches()
+    launches, places = np.unique(runs.whole_numbers("launch"), return_inverse=True)
+    return np.array([of_launch.get(launch) or 0 for launch in launches.tolist()], np.int64)[places]
+
+
+def _of_sessions(logbook: Logbook, runs: RunTable[RunRow], sessions: Set[int]) -> NDArray[np.bool_]:
+    """Which runs were made in one of these sessions."""
+    return np.asarray(np.isin(_sessions(logbook, runs), list(sessions)))
+
+
 def _counting_rows(
-    runs: RunTable[RunRow], of_plan: NDArray[np.bool_], names: Set[str], selection: Selection
+    runs: RunTable[RunRow],
+    of_plan: NDArray[np.bool_],
+    names: Set[str],
+    selection: Selection,
+    sessions: NDArray[np.int64] | None,
 ) -> tuple[RunTable[RunRow], int, tuple[RunRow, ...]]:
     """Return the runs that count, how many are left out, and which of these were voided."""
     wanted = runs.coded("variant").where(lambda name: name in names)
@@ -137,19 +157,26 @@ def _counting_rows(
     wanted &= runs.coded("varied").where(
         lambda varied: all(varied.get(name) == value for name, value in selection.varied.items())
     )
-    is_voided = runs.coded("voided").where(lambda reason: reason is not None)
+    forgiven = (None,) if selection.sessions is None else (None, STARTED_AFRESH)
+    is_voided = runs.coded("voided").where(lambda reason: reason not in forgiven)
     counting = wanted & of_plan & ~is_voided
     voided = tuple(runs[place] for place in np.flatnonzero(wanted & is_voided).tolist())
     return (
-        runs.take(_latest_of_slots(runs, np.flatnonzero(counting))),
+        runs.take(_latest_of_slots(runs, np.flatnonzero(counting), sessions)),
         int(np.count_nonzero(wanted & ~counting)),
         voided,
     )
 
 
-def _latest_of_slots(runs: RunTable[RunRow], places: NDArray[np.int64]) -> NDArray[np.int64]:
-    """Of the runs at these places take the latest of each slot: of a cell, a round and a repeat."""
-    columns = (runs.coded("cell").codes, runs.whole_numbers("round"), runs.whole_numbers("repeat"))
+def _latest_of_slots(
+    runs: RunTable[RunRow], places: NDArray[np.int64], sessions: NDArray[np.int64] | None
+) -> NDArray[np.int64]:
+    """Of the runs at these places take the latest of each slot: of a cell, a round and a repeat; and of a session.
+
+    sessions: (runs,) the session of each, where several are held against others.
+    """
+    columns = [runs.coded("cell").codes, runs.whole_numbers("round"), runs.whole_numbers("repeat")]
+    columns += [sessions] if sessions is not None else []
     slots, count = numbered(*(column[places] for column in columns))
     latest = np.zeros(count, np.int64)
     np.maximum.at(latest, slots, places)

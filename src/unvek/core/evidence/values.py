@@ -7,6 +7,7 @@ from functools import cached_property
 import numpy as np
 
 from unvek.core.errors import InputError
+from unvek.core.evidence.costs import WHERE_NEEDS_STAND, WHERE_PRICES_STAND, Costs
 from unvek.core.evidence.counted_runs import CountedRuns, Floats, Whole
 from unvek.core.evidence.derived import DERIVED
 from unvek.core.evidence.held import HeldAgainst
@@ -16,6 +17,8 @@ from unvek.core.logbook.measure_names import MeasureNames
 from unvek.core.logbook.rows import DefinitionRow, behind_measures
 from unvek.core.measures.catalogue import (
     BUILT_IN,
+    COST,
+    COSTS,
     LOAD,
     MODEL_MEMORY,
     PEAK_MEMORY,
@@ -70,6 +73,10 @@ class Values:
 
     def measure(self, name: str) -> Measure:
         """Return a measure by its name; InputError names the ones there are."""
+        if name in COSTS and name not in self.measures:
+            if self.plan.has_prices:
+                raise InputError(f"the plan needs nothing of its outputs, so none is good or not; {WHERE_NEEDS_STAND}")
+            raise InputError(f"what these runs cost is not known: the plan says no price; {WHERE_PRICES_STAND}")
         found = self.measures.get(name) or self._of_phase(name)
         if found is None:
             raise InputError(f"there is no measure {name!r}; there are {', '.join(self.measures)}")
@@ -106,7 +113,8 @@ class Values:
         """Every measure that these runs may have, by name."""
         asked = {measure.name: measure.measure for measure in self.plan.worked_out}
         known = [shown.measure for number in self.definitions if (shown := self.names[number]) is not None]
-        return {**{measure.name: measure for measure in known}, **self.judged.measures, **BUILT_IN, **asked}
+        costs = {measure.name: measure for measure in self.costs.measures}
+        return {**{measure.name: measure for measure in known}, **self.judged.measures, **BUILT_IN, **costs, **asked}
 
     @property
     def likeness_names(self) -> tuple[str, ...]:
@@ -150,6 +158,24 @@ class Values:
     def is_score(self, name: str) -> bool:
         """Whether a measure is of outputs: of another prompt or seed it would be another one."""
         return name in self.score_names or self.is_judged(name) or self.is_share(name)
+
+    def is_cost(self, name: str) -> bool:
+        """Whether a measure is what runs cost, by the plan's prices."""
+        return name in COSTS and self.plan.measure(name) is None
+
+    @property
+    def has_costs(self) -> bool:
+        """Whether it is known what any run has cost."""
+        return COST in self.measures and self.is_cost(COST) and self.has(COST)
+
+    @cached_property
+    def costs(self) -> Costs:
+        """What the runs cost, and which outputs are good."""
+        return Costs(self.plan, self._runs, self.of, self._unit_of)
+
+    def _unit_of(self, name: str) -> str | None:
+        known = self.measures.get(name)
+        return known.unit if known is not None else None
 
     def is_judged(self, name: str) -> bool:
         """Whether a measure is what judges said of outputs."""
@@ -215,6 +241,8 @@ class Values:
 
     def _read(self, name: str) -> Floats:
         runs = self._runs
+        if self.is_cost(name):
+            return self.costs.of(name)
         if name in DERIVED and not (name == BESIDE_STEPS and self.stages):
             return DERIVED[name](self.of, self.held.settings.numbers)
         if name in COLUMNS:

@@ -2,7 +2,7 @@
 
 import hashlib
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -149,7 +149,12 @@ def cell_of(run: BroughtRun) -> str:
     if "cell" in beside:
         return f"{CELL_FROM_ELSEWHERE if beside.get('of_plan', True) else CELL_OF_EARLIER}{beside['cell']}"
     task, seed = own.get("task", DEFAULT_TASK), own.get("seed", DEFAULT_SEED)
-    what = [own["variant"], own.get("form", "full"), task, seed, sorted(own.get("varied", {}).items())]
+    return cell_from_elsewhere(own["variant"], own.get("form", "full"), task, seed, own.get("varied", {}))
+
+
+def cell_from_elsewhere(variant: str, form: str, task: str, seed: int, varied: Mapping[str, Any]) -> str:
+    """Return the cell of a run that nobody's plan tells of."""
+    what = [variant, form, task, seed, sorted(varied.items())]
     return CELL_FROM_ELSEWHERE + hashlib.sha256(json.dumps(what).encode()).hexdigest()[:24]
 
 

@@ -63,17 +63,11 @@ class Sessions:
 
         Where the file has sessions too that were here already, its rounds are counted as theirs were.
         """
-        runs, launches, sessions = tables.runs, tables.launches, tables.sessions
+        launches, sessions, runs = tables.launches, tables.sessions, tables.runs
         met = [session.rounds_before for session in self._found.values() if session.number not in self._new]
         if not self._new:
             return
-        if met:
-            before = max(met)
-        else:
-            query = select(func.max(runs.c.round)).where(
-                runs.c.variant.in_(variants), runs.c.voided.is_(None), runs.c.trial.is_(False), runs.c.number < first
-            )
-            before = self._connection.scalar(query) or 0
+        before = max(met) if met else rounds_had(self._connection, variants, first)
         if before:
             ours = select(launches.c.number).where(launches.c.session.in_(self._new))
             for change in (
@@ -82,6 +76,13 @@ class Sessions:
                 update(sessions).where(sessions.c.number.in_(self._new)).values(rounds_before=before),
             ):
                 self._connection.execute(change)
+
+
+def rounds_had(connection: Connection, variants: tuple[str, ...], before_run: int | None = None) -> int:
+    """Return the last round that any of these variants has had, in runs that count, of those before this number."""
+    runs = tables.runs.c
+    query = select(func.max(runs.round)).where(runs.variant.in_(variants), runs.voided.is_(None), runs.trial.is_(False))
+    return connection.scalar(query if before_run is None else query.where(runs.number < before_run)) or 0
 
 
 class Launches:

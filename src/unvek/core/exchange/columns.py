@@ -6,7 +6,6 @@ where it was made, and its measures, each with what it is and how it was come by
 
 import json
 import math
-import re
 from collections import Counter
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, fields
@@ -22,7 +21,7 @@ from unvek.core.plan.model import FORMS
 from unvek.core.plan.names import LARGEST_SEED, NAME_WORDS, is_name
 from unvek.core.plan.reading.quoting import nearest_words
 from unvek.core.run.events.record import FINISHED, IMPORTED, MEASURED, SOURCES, STATUSES
-from unvek.core.units import LARGEST_NUMBER, LONGEST_S, SHORTEST_S, SMALLEST_NUMBER, is_0_or_within, parse_duration
+from unvek.core.units import LARGEST_NUMBER, LONGEST_S, SHORTEST_S, SMALLEST_NUMBER, is_0_or_within, parse_written_time
 
 NEEDED = ("variant", "time_s")
 PASSED_OVER = ("run", "launch")  # numbers that mean something in the logbook only from which they came
@@ -241,21 +240,15 @@ def _from_0(what: str, least: float, most: float) -> Callable[[str, Any], float]
 
 
 _plain_seconds = _from_0("seconds", SHORTEST_S, LONGEST_S)
-CLOCK = re.compile(r"(?:(\d{1,4}):)?(\d{1,3}):(\d{1,2}(?:\.\d+)?)")  # 0:31, 1:02:03.5
-PARTS = re.compile(r"\s*([\d.]+\s*[a-zµ]+)", re.IGNORECASE)  # 1 min 2 s
 
 
 def _seconds(column: str, value: Any) -> float:
     """Seconds, as a number or as people write them: 31, 0:31, 1:02:03, 31 s, 1 min 2 s."""
-    if isinstance(value, str) and (clock := CLOCK.fullmatch(value.strip())) is not None:
-        hours, minutes, seconds = (float(part or 0) for part in clock.groups())
-        return _plain_seconds(column, 3600 * hours + 60 * minutes + seconds)
-    if isinstance(value, str) and PARTS.match(value) and not PARTS.sub("", value).strip():
-        try:
-            return _plain_seconds(column, sum(parse_duration(part) for part in PARTS.findall(value)))
-        except ValueError as error:
-            raise CellError(column, value, 'seconds, such as 31, "0:31" or "1 min 2 s"') from error
-    return _plain_seconds(column, value)
+    try:
+        written = parse_written_time(value) if isinstance(value, str) else None
+    except ValueError as error:
+        raise CellError(column, value, str(error)) from error
+    return _plain_seconds(column, value if written is None else written)
 
 
 _amount = _from_0("an amount", SMALLEST_NUMBER, LARGEST_NUMBER)
@@ -323,7 +316,7 @@ def _is_plain(value: Any) -> bool:
     return isinstance(value, bool | str) or (isinstance(value, int | float) and math.isfinite(value))
 
 
-def _facts(column: str, value: Any) -> Mapping[str, Any]:
+def machine_facts(column: str, value: Any) -> Mapping[str, Any]:
     """A machine's facts: those that are known of every machine, in the form that they are kept in."""
     wanted = "a machine's facts as an export has them"
     found = _object(column, value, wanted)
@@ -382,7 +375,7 @@ _READ: Mapping[str, Callable[[str, Any], Any]] = {
     "source": _source,
     "id": _id,
     "moment": _moment,
-    "facts": _facts,
+    "facts": machine_facts,
 }
 _READ_OF_MEASURE: Mapping[str, Callable[[str, Any], Any]] = {
     MEASURE: _number,

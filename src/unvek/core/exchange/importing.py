@@ -1,12 +1,14 @@
 """Timings from elsewhere into a logbook: all of a file, or nothing of it."""
 
 from collections import Counter
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from hashlib import file_digest
 from itertools import chain, islice
 from pathlib import Path
 from typing import Any
+
+from sqlalchemy import Connection
 
 from unvek.core.errors import InputError
 from unvek.core.exchange.bringing import Bringing, Count, Placed, cell_of
@@ -20,7 +22,9 @@ from unvek.core.exchange.columns import (
     check_columns,
     measures_in,
 )
-from unvek.core.exchange.files import read_rows
+from unvek.core.exchange.files import Row, read_rows
+from unvek.core.exchange.page_data import PAGE, PageData, read_page, rows_of_page
+from unvek.core.exchange.verdict_files import check_verdicts, keep_verdicts
 from unvek.core.logbook.plan_record import plan_as_json, plan_of_runs_from_elsewhere
 from unvek.core.logbook.store import Logbook, keep_plan
 from unvek.core.rig.facts import elsewhere
@@ -65,7 +69,10 @@ def import_timings(
     """
     with open(path, "rb") as file:
         digest = file_digest(file, "sha256").hexdigest()
-    runs = _runs_of(path)
+    page = read_page(path) if path.suffix.lower() == PAGE else None
+    if page is not None:
+        check_verdicts(path, enumerate(page.verdicts, 1))
+    runs = _runs_of(path, rows_of_page(page) if page is not None else read_rows(path))
     first = next(runs)
     before = next((session.name for session in logbook.sessions() if session.digest == digest), None)
     if before is not None and not _tells_which(first, name):
@@ -81,10 +88,21 @@ def import_timings(
                 tell(f"{path.name}: {count} runs read...")
         bringing.finish()
         if logbook.newest_plan() is None:
-            plan = plan_of_runs_from_elsewhere(f"Timings from {path.name}", _reference(bringing.count, reference))
-            keep_plan(connection, plan, plan_as_json(plan, (), {}))
+            _keep_plan_of(connection, path, page, _reference(bringing.count, reference) if page is None else "")
+    if page is not None and page.verdicts:
+        keep_verdicts(logbook, path, enumerate(page.verdicts, 1))
     session = bringing.sessions.first
     return _imported(logbook, bringing.count, session.name if session is not None else None)
+
+
+def _keep_plan_of(connection: Connection, path: Path, page: PageData | None, reference: str) -> None:
+    """Keep what results go by where the logbook has no plan: the page's, or one that says which is the reference."""
+    if page is not None:
+        plan = page.plan.plan
+        keep_plan(connection, plan, plan_as_json(plan, page.plan.cells, page.plan.weights_bytes))
+        return
+    plan = plan_of_runs_from_elsewhere(f"Timings from {path.name}", reference)
+    keep_plan(connection, plan, plan_as_json(plan, (), {}))
 
 
 def _tells_which(first: Placed, name: str | None) -> bool:
@@ -115,14 +133,14 @@ def _reference(count: Count, reference: str | None) -> str:
     return reference or variants[0]
 
 
-def _runs_of(path: Path) -> Iterator[Placed]:
+def _runs_of(path: Path, rows: Iterable[tuple[int, Sequence[str] | None, Row]]) -> Iterator[Placed]:
     """Yield the file's runs; after the last, InputError with every problem there was (up to MOST_PROBLEMS)."""
     order = _Order()
     problems: list[str] = []
     count = 0
     checked: set[tuple[str, ...]] = set()
     measures: set[str] = set()
-    for line, header, row in read_rows(path):
+    for line, header, row in rows:
         try:
             if header is not None and tuple(header) not in checked:
                 check_columns(header)

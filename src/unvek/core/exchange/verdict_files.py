@@ -5,7 +5,7 @@ why. The runs have to be here already; a verdict that is here by its id is left 
 """
 
 import json
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -75,12 +75,13 @@ def export_verdicts(logbook: Logbook, path: Path) -> int:
     if ending_of(path) == PARQUET:
         raise InputError(f"{path}: verdicts go into .csv or .jsonl")
     try:
-        return write_rows(_rows(logbook), COLUMNS, path)
+        return write_rows(rows_of_verdicts(logbook), COLUMNS, path)
     except OSError as error:
         raise InputError(f"{path} can't be written: {error.strerror}") from error
 
 
-def _rows(logbook: Logbook) -> Iterator[Mapping[str, Any]]:
+def rows_of_verdicts(logbook: Logbook) -> Iterator[Mapping[str, Any]]:
+    """Yield a row for each verdict, those that were taken out too."""
     verdicts, judges, notes = logbook.verdicts(), logbook.judges(), logbook.verdict_notes()
     numbers = sorted({number for one in verdicts for number in one.runs})
     ids = {run.number: run.id for run in logbook.runs_numbered(numbers)}
@@ -108,7 +109,18 @@ def import_verdicts(logbook: Logbook, path: Path) -> tuple[int, int]:
     """
     if ending_of(path) == PARQUET:
         raise InputError(f"{path}: verdicts come from .csv or .jsonl")
-    rows = [(line, _row(path, line, row)) for line, header, row in read_rows(path) if row or header is None]
+    return keep_verdicts(logbook, path, ((line, row) for line, header, row in read_rows(path) if row or header is None))
+
+
+def check_verdicts(path: Path, given: Iterable[tuple[int, Mapping[str, Any]]]) -> None:
+    """Raise InputError for the first row that can't be used, before anything of the file is kept."""
+    for line, row in given:
+        _row(path, line, row)
+
+
+def keep_verdicts(logbook: Logbook, path: Path, given: Iterable[tuple[int, Mapping[str, Any]]]) -> tuple[int, int]:
+    """Keep the verdicts of a file's rows, each with its line, as `import_verdicts`."""
+    rows = [(line, _row(path, line, row)) for line, row in given]
     here = {one.id for one in logbook.verdicts()}
     seen: set[str] = set()
     for line, row in rows:

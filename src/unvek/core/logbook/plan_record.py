@@ -68,7 +68,7 @@ def typed(value: Any, kind: Any) -> Any:
     """Return the value of this type that JSON values stand for; ValueError where they stand for none."""
     try:
         return msgspec.convert(value, kind, dec_hook=_typed)
-    except msgspec.ValidationError as error:
+    except (msgspec.ValidationError, NotImplementedError) as error:
         raise ValueError(str(error)) from error
 
 

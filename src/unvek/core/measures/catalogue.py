@@ -8,13 +8,16 @@ from unvek.core.measures.definition import LESS, MEASURED_HERE, MORE, Definition
 TIME = "time.total"  # the measure that results speak of unless told otherwise
 # Of a process, all that it holds; and what loading and running have added to what it held before: the model's own.
 PEAK_MEMORY, MODEL_MEMORY = "memory.peak", "memory.model"
+REACTION = "time.reaction"  # of who timed a run by hand: how far a time of theirs may be off
+USUAL_REACTION_S = 0.1  # of whoever has not measured it
 LOAD = "time.load"  # of a launch, not of its runs
 COUNTED_IN = ("tokens", "words", "characters", "pieces")
 # Told by the model's side, through a report of its own: the prompt's tokens, and how many of them it knew already.
 READ_TOKENS, CACHED_TOKENS = "input.tokens", "input.cached"
 COUNTS = (READ_TOKENS, CACHED_TOKENS, "output.tokens", "output.steps")  # of a run: curves may go over these, too
 OUTPUT = "output."  # so much was written: of it all, or of one text of several, such as output.reasoning.tokens
-COUNT = "count."  # what the names of things begin with that the model's side counts
+COUNT = "count."  # what the names of things begin with that the model's side counts, or a person
+FAULTS = "faults."  # and of what is wrong with what came, by its kind
 
 BUILT_IN: Mapping[str, Measure] = MappingProxyType(
     {
@@ -26,6 +29,7 @@ BUILT_IN: Mapping[str, Measure] = MappingProxyType(
             Measure(name="step.time", unit="s", better=LESS),
             Measure(name="time.fixed", unit="s", better=LESS),
             *(Measure(name=f"time.per.{one}", unit="s", better=LESS) for one in ("token", "frame", "megapixel")),
+            Measure(name=REACTION, unit="s", better=LESS),
             Measure(name="cpu.time", unit="s", better=LESS),
             Measure(name=PEAK_MEMORY, unit="B", better=LESS),
             Measure(name=MODEL_MEMORY, unit="B", better=LESS),
@@ -44,24 +48,32 @@ BUILT_IN: Mapping[str, Measure] = MappingProxyType(
         )
     }
 )
+# What runs cost, where a plan has prices: a run, a thousand outputs, an output that meets the plan's needs (what others
+# cost is paid for it, too), a token written, a call that the model's side has counted.
+COST, COST_PER_THOUSAND, COST_PER_GOOD = "cost", "cost.per.thousand", "cost.per.good"
+COST_PER_TOKEN, COST_PER_CALL = "cost.per.token", "cost.per.call"
+COSTS = (COST, COST_PER_THOUSAND, COST_PER_GOOD, COST_PER_TOKEN, COST_PER_CALL)
+CALLS, RETRIES = f"{COUNT}calls", f"{COUNT}retries"
 # Measured of streams beside these, without a way that is better.
 MEASURED_TOO = ("requests", *(f"output.{unit}" for unit in COUNTED_IN))
 # Of one phase of a run: how long it took, how many steps it had, and how long its usual step took.
 PHASE_TIME, PHASE_STEPS, PHASE_STEP_TIME = "time.phase.", "steps.phase.", "step.time.phase."
-RESERVED_BEGINNINGS = (COUNT, "faults.", PHASE_TIME, PHASE_STEPS, PHASE_STEP_TIME, "told.", "imported.")
+RESERVED_BEGINNINGS = (COUNT, FAULTS, PHASE_TIME, PHASE_STEPS, PHASE_STEP_TIME, "told.", "imported.")
 
 
 def is_ours(name: str) -> bool:
     """Whether Unvek gives this name: a model or an imported file that tells a value under it means something else."""
     beginning, _, unit = name.rpartition(".")
     of_part = beginning.startswith(OUTPUT) and unit in COUNTED_IN
-    return name in BUILT_IN or name in MEASURED_TOO or of_part or name.startswith(RESERVED_BEGINNINGS)
+    return name in BUILT_IN or name in MEASURED_TOO or name in COSTS or of_part or name.startswith(RESERVED_BEGINNINGS)
 
 
 def built_in(name: str) -> Measure | None:
     """Return Unvek's own measure of this name, those of phases among them; None where it gives none."""
     if name.startswith((PHASE_TIME, PHASE_STEP_TIME)):
         return Measure(name=name, unit="s", better=LESS)
+    if name in COSTS:
+        return Measure(name=name, unit="", better=LESS)  # in the currency of a plan
     return Measure(name=name, unit="", better=None) if name.startswith(PHASE_STEPS) else BUILT_IN.get(name)
 
 

@@ -9,7 +9,9 @@ from unvek.core.measures.definition import Definition, Measure
 from unvek.core.measures.kind import REFERENCE, WANTED, YES, Kind
 from unvek.core.measures.kinds import KINDS, pair_kind
 from unvek.core.plan.judges import Judge
+from unvek.core.plan.price import HOURS_PER_DAY, Price
 from unvek.core.plan.runners import Runner
+from unvek.core.units import NO_CURRENCY
 
 SettingValue = str | int | float | bool
 Settings = Mapping[str, SettingValue]
@@ -68,10 +70,17 @@ class Limits:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RigWanted:
-    """What a plan says of the machine: the watts that it draws, measured by hand; a stand-in for an accelerator."""
+    """What a plan says of the machine: the watts that it draws, measured by hand; a stand-in for an accelerator.
+
+    price is what it costs, in the currency that all prices of the plan are in; what was paid once is spread over so
+    many hours a day.
+    """
 
     watts: float | None = None
     simulated_accelerator_bytes: int | None = None
+    price: Price | None = None
+    currency: str = NO_CURRENCY
+    hours_per_day: float = HOURS_PER_DAY
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -87,6 +96,7 @@ class Variant:
     settings: Settings
     limits: Limits
     precision: str | None = None
+    price: Price | None = None
 
     @property
     def models(self) -> tuple[Path, ...]:
@@ -204,6 +214,7 @@ class Plan:
     """A whole plan. `text` is the file as it was read, kept with the runs; every cell is run for all of `vary`.
 
     previews: whether every picture that a script shows on the way is kept; such runs count for no time.
+    needs: what makes an output good, as it is worded. earlier: a file of runs from earlier, to be held against.
     """
 
     path: Path
@@ -221,6 +232,8 @@ class Plan:
     margins: Mapping[str, Margin] = field(default_factory=lambda: MappingProxyType({}))
     previews: str = SOME_PREVIEWS
     judges: Mapping[str, Judge] = field(default_factory=lambda: MappingProxyType({}))
+    needs: tuple[str, ...] = ()
+    earlier: Path | None = None
 
     @property
     def keeps_previews(self) -> bool:
@@ -247,6 +260,16 @@ class Plan:
     def runner_named(self, variant: str) -> Runner | None:
         """Return the runner of the variant of this name; None where the plan has none, as of one brought in."""
         return next((self.runners.get(one.runner) for one in self.variants if one.name == variant), None)
+
+    def price_of(self, variant: str) -> Price | None:
+        """Return what running a variant costs: as it says itself, or else its runner, or the machine."""
+        own = next((one.price for one in self.variants if one.name == variant), None)
+        runner = self.runner_named(variant)
+        return own or (runner.price if runner is not None else None) or self.rig.price
+
+    @property
+    def has_prices(self) -> bool:
+        return any(self.price_of(variant.name) is not None for variant in self.variants) or self.rig.price is not None
 
     def measure(self, name: str) -> WantedMeasure | None:
         """Return what the plan asks for under this name; None where it asks for nothing."""

@@ -10,6 +10,8 @@ from typing import Any, ClassVar, NamedTuple
 
 from msgspec import Struct, field
 
+from unvek.core.plan.price import Price
+
 PYTHON, COMMAND, STREAM = "python", "command", "stream"
 KINDS = (PYTHON, COMMAND, STREAM)
 FILES, PRINTED = "files", "printed"  # where a program's answer is
@@ -36,6 +38,7 @@ class AnyRunner(Struct, frozen=True, kw_only=True):
     """What is asked of every kind of runner: here the answers of one that runs on this machine, one run at a time."""
 
     takes_clients: ClassVar[bool] = False  # whether the settings of clients are its own
+    price: Price | None = None
 
     @property
     def vary(self) -> Mapping[str, tuple[int | float, ...]]:

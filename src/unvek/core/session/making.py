@@ -9,6 +9,7 @@ from unvek.core.plan.cells import Cell, Sources, cells_of, read_sources, weights
 from unvek.core.plan.model import BETWEEN, Plan
 from unvek.core.run.engine.bench import Assignment, Bench
 from unvek.core.run.engine.engine import Engine, PendingRun
+from unvek.core.run.events.record import STARTED_AFRESH
 from unvek.core.session.changed_files import change_words, changed_files
 from unvek.core.session.rounds import RoundsToMake
 from unvek.core.session.workplace import RunOptions, Workplace, workplace
@@ -49,7 +50,7 @@ def make_runs(plan: Plan, logbook_path: Path, options: RunOptions | None = None)
         if options.tell is not None:
             _tell_doubts(plan, sources, cells, held, options.tell)
         if options.afresh:
-            logbook.void_slots({cell.key for cell in cells}, "started afresh")
+            logbook.void_slots({cell.key for cell in cells}, STARTED_AFRESH)
         weights = {variant.name: weights_bytes(variant) for variant in plan.variants}
         logbook.record_plan(plan, [cell.key for cell in cells], weights)
         rounds = RoundsToMake(plan, cells, logbook, rig)

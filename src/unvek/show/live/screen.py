@@ -37,7 +37,7 @@ def draw(state: LiveState, width: int, height: int, now_ns: int) -> list[Text]:
     ][: height - FOOT_LINES]
     lines += _just_made(state, height - FOOT_LINES - len(lines))
     lines += [Text() for _ in range(height - FOOT_LINES - len(lines))]
-    lines += [_news(state), _foot(state)]
+    lines += [_news(state, width), _foot(state)]
     for line in lines:
         line.truncate(width, overflow="ellipsis")
     return lines
@@ -259,9 +259,11 @@ def _dots(axis: Axis, variant: VariantSoFar, base: float | None) -> Text:
     return Text.assemble(*cells)
 
 
-def _news(state: LiveState) -> Text:
-    """What just happened, in a line of its own above the keys: in a narrow window both would not fit one."""
-    return Text(clean(state.news), style=WARNING)
+def _news(state: LiveState, width: int) -> Text:
+    """What just happened, or how it looks so far, above the keys: in a narrow window both would not fit one line."""
+    if state.news:
+        return Text(clean(state.news), style=WARNING)
+    return Text(clean(state.standing.words(state.reference, width)), style="dim")
 
 
 def _foot(state: LiveState) -> Text:

@@ -25,6 +25,7 @@ from unvek.core.run.journal.entries import (
 )
 from unvek.core.run.journal.journal import EventRead
 from unvek.core.units import LONGEST_S
+from unvek.show.live.standing import Standing
 
 NS = 1e-9
 TEXT_KEPT = 2000
@@ -123,6 +124,7 @@ class LiveState:
         self.latest: deque[RunKept] = deque(maxlen=100)
         self.preview: Preview | None = None
         self.news = ""
+        self.standing = Standing()
         self.latest_ns = 0
         self.over = self.stopped = self.paused = False
         self.memory_bytes: int | None = None
@@ -168,6 +170,7 @@ class LiveState:
                 self._on_plan(entry)
             case LaunchBegins() if entry.variant in self.variants:
                 self.loading, self.round, self.log = entry.variant, entry.round, entry.log
+                self.standing.settle(self.reference)
                 self.now = self._before = None
                 self.memory_bytes = self.device_bytes = None
             case NotLoaded():
@@ -186,6 +189,7 @@ class LiveState:
             case Over():
                 self.over, self.now, self.loading, self.paused = True, None, None, False
                 self.stopped = entry.stopped
+                self.standing.settle(self.reference)
 
     def _on_plan(self, entry: PlanBegins) -> None:
         self.title, self.reference, self.rig = entry.title, entry.reference, entry.rig
@@ -218,6 +222,7 @@ class LiveState:
     def _on_kept(self, entry: RunKept) -> None:
         variant = self.variants[entry.variant]
         self.latest.append(entry)
+        self.standing.take(entry)
         self._add(variant, entry.time_s, entry.status, entry.warm_up)
         if not entry.warm_up and entry.status != INTERRUPTED:
             self.done += 1

@@ -1,4 +1,3 @@
-"use strict";
 // One question at a time. All that is known of the outputs is in the page itself; what is said goes into `state`, which
 // the browser keeps under the ballot's own id where it allows that.
 (() => {
@@ -8,11 +7,10 @@
   const questions = [...document.querySelectorAll(".question")];
   const byId = (id) => document.getElementById(id);
   const state = { name: "", at: -1, answers: {} };
-  const ZOOM = 4;
-  const MOST_WORDS = 3000;
   let shownAt = 0;
   let flipping = null;
   let zoomed = false;
+  let centre = [0.5, 0.5];
   let differing = false;
   let thing = 0;
   let playing = 0;
@@ -197,42 +195,26 @@
     if (!isPlaced()) return;
     here().querySelector(".outputs").classList.toggle("zoomed", zoomed);
     byId("zoom").setAttribute("aria-pressed", String(zoomed));
-    for (const image of here().querySelectorAll(".view img")) image.style.transform = zoomed ? `scale(${ZOOM})` : "";
+    moveTo(centre);
   }
 
-  // Both move together: what lies under the pointer in one is shown in the other, too.
-  function moveTo(x, y) {
-    const place = `${Math.round(x * 100)}% ${Math.round(y * 100)}%`;
-    for (const image of here().querySelectorAll(".view img")) image.style.transformOrigin = place;
+  function moveTo(place) {
+    centre = place;
+    looking.enlarge(here().querySelectorAll(".view img"), zoomed, centre);
   }
-  let centre = [0.5, 0.5];
   function point(event) {
     const view = event.target.closest && event.target.closest(".view");
-    if (!view || !zoomed) return;
-    const box = view.getBoundingClientRect();
-    const within = (value) => Math.max(0, Math.min(1, value));
-    centre = [within((event.clientX - box.left) / box.width), within((event.clientY - box.top) / box.height)];
-    moveTo(...centre);
-  }
-  function nudge(x, y) {
-    centre = [centre[0] + x, centre[1] + y].map((value) => Math.max(0, Math.min(1, value)));
-    moveTo(...centre);
+    if (view && zoomed) moveTo(looking.placeIn(view, event));
   }
 
-  function frameCount() {
-    return Math.max(0, ...[...here().querySelectorAll(".view")].map((view) => view.children.length));
-  }
+  const frameCount = () => looking.frameCount(here().querySelectorAll(".view"));
   function drawFrames(at) {
     const count = frameCount();
     byId("frames").hidden = count < 2;
     byId("scrub").max = Math.max(0, count - 1);
     byId("scrub").value = at;
     byId("frame").textContent = count > 1 ? `${at + 1} of ${count}` : "";
-    for (const view of here().querySelectorAll(".view")) {
-      [...view.children].forEach((image, place) => {
-        image.classList.toggle("now", place === Math.min(at, view.children.length - 1));
-      });
-    }
+    looking.showFrame(here().querySelectorAll(".view"), at);
   }
   function pause() {
     clearInterval(playing);
@@ -250,45 +232,13 @@
     else player.pause();
   }
 
-  // The words that only one of two texts has: those that are in no longest common run of words.
   function setDiffering(isOn) {
     differing = isOn;
     if (!isPlaced() || asks !== "pairs") return;
     const texts = [...here().querySelectorAll(".words")];
     byId("differ").setAttribute("aria-pressed", String(differing));
-    if (texts.length < 2) return;
-    const words = texts.map((text) => text.textContent.split(/(\s+)/));
-    for (const text of texts) text.replaceChildren(text.textContent);
-    if (!differing || words.some((list) => list.length > MOST_WORDS)) return;
-    const common = inCommon(...words);
-    texts.forEach((text, side) => {
-      text.replaceChildren(...words[side].map((word, place) => {
-        if (common[side][place] || !word.trim()) return word;
-        const mark = document.createElement("mark");
-        mark.textContent = word;
-        return mark;
-      }));
-    });
+    if (texts.length === 2) looking.markWords(texts, differing);
   }
-  function inCommon(ours, theirs) {
-    const width = theirs.length + 1;
-    const longest = new Uint16Array((ours.length + 1) * width);
-    for (let i = ours.length - 1; i >= 0; i--) {
-      for (let j = theirs.length - 1; j >= 0; j--) {
-        longest[i * width + j] = ours[i] === theirs[j]
-          ? longest[(i + 1) * width + j + 1] + 1
-          : Math.max(longest[(i + 1) * width + j], longest[i * width + j + 1]);
-      }
-    }
-    const found = [new Array(ours.length).fill(false), new Array(theirs.length).fill(false)];
-    for (let i = 0, j = 0; i < ours.length && j < theirs.length;) {
-      if (ours[i] === theirs[j]) found[0][i++] = found[1][j++] = true;
-      else if (longest[(i + 1) * width + j] >= longest[i * width + j + 1]) i++;
-      else j++;
-    }
-    return found;
-  }
-
   // ---- the end ----
 
   function result() {
@@ -384,7 +334,7 @@
       next();
     } else if (zoomed && event.key.startsWith("Arrow") && !event.target.matches("[type=range]")) {
       event.preventDefault();
-      nudge({ ArrowLeft: -0.1, ArrowRight: 0.1 }[event.key] || 0, { ArrowUp: -0.1, ArrowDown: 0.1 }[event.key] || 0);
+      moveTo(looking.moved(centre, event.key));
     }
   }
 

@@ -9,10 +9,19 @@ from rich.console import Console
 from rich.text import Text
 
 from unvek.core.digits import column_scale
-from unvek.core.findings.comparison.comparison import FOR_LENGTHS
+from unvek.core.findings.comparison.comparison import COST_FOR_IT, DONE_FOR_IT, FOR_LENGTHS
 from unvek.core.findings.comparison.digits import AS_SPEED, digits_of, ratio_as_said
 from unvek.core.findings.comparison.found import Comparison
-from unvek.core.measures.catalogue import LOAD, MODEL_MEMORY, PEAK_MEMORY, PHASE_STEP_TIME, TIME
+from unvek.core.measures.catalogue import (
+    COST,
+    COST_PER_GOOD,
+    COST_PER_THOUSAND,
+    LOAD,
+    MODEL_MEMORY,
+    PEAK_MEMORY,
+    PHASE_STEP_TIME,
+    TIME,
+)
 from unvek.core.plain_text import clean
 from unvek.core.rig.facts import has_simulated
 from unvek.core.units import counted, drift_words
@@ -32,6 +41,7 @@ from unvek.show.terminal.heads import HEADS, KEPT, STREAMED, head_of
 from unvek.show.terminal.measure_strips import MeasureStrip, measure_strips
 from unvek.show.terminal.views import View
 
+COSTLY = (COST_PER_THOUSAND, COST_PER_GOOD, *COST_FOR_IT, *DONE_FOR_IT)
 NEVER_LEAVES = 100  # of columns: the names, and what has failed
 
 
@@ -81,9 +91,10 @@ def comparison_columns(found: Comparison, cold: bool = False) -> list[Column]:
         wanted += [columns.measure("time.load"), *columns.ratio("time.load"), columns.first_runs()]
     measures = found.rows[0].measures
     wanted.append(columns.steps())
-    of_streams = (*STREAMED, columns.memory(), "memory.device")
+    of_streams = (*STREAMED, *COSTLY, columns.memory(), "memory.device")
     usual = [name for name in (*FOR_LENGTHS, *columns.of_steps(), *of_streams) if name in measures]
-    wanted += [columns.measure(name) for name in (*usual, *(name for name in measures if name not in (*HEADS, *usual)))]
+    others = [name for name in measures if name not in (*HEADS, *usual, COST)]  # a run's cost stands by the thousand
+    wanted += [columns.measure(name) for name in dict.fromkeys((*usual, *others))]
     return [*told_of([*wanted, *columns.drift(), *columns.split(), columns.weights()]), columns.failures()]
 
 

@@ -27,6 +27,8 @@ def print_tradeoff(out: Console, found: Tradeoff) -> None:
     else:
         out.print(warning_text("No pick"))
     out.print(Text(clean(found.because)))
+    for change in found.changes:
+        out.print(Text(clean(change.text)))
     out.print()
     print_grid(out, tradeoff_columns(found), _strips(found))
     names = ", ".join(head_of(count.measure) for count in found.counts)
@@ -101,6 +103,7 @@ def tradeoff_records(found: Tradeoff) -> list[Mapping[str, Any]]:
             "probability": row.probability,
             "beaten_by": " ".join(row.beaten_by),
             "even_with": " ".join(row.even_with),
+            "merit": row.merit,
             "picked": row.variant == found.pick,
         }
         for row in found.rows

@@ -1,6 +1,20 @@
 """How measures are called at the head of a column, and how long each column stays as a window narrows."""
 
-from unvek.core.measures.catalogue import MODEL_MEMORY, PEAK_MEMORY, PHASE_STEP_TIME, PHASE_STEPS, PHASE_TIME, TIME
+from unvek.core.measures.catalogue import (
+    CALLS,
+    COST_PER_CALL,
+    COST_PER_GOOD,
+    COST_PER_THOUSAND,
+    COST_PER_TOKEN,
+    MODEL_MEMORY,
+    PEAK_MEMORY,
+    PHASE_STEP_TIME,
+    PHASE_STEPS,
+    PHASE_TIME,
+    READ_TOKENS,
+    RETRIES,
+    TIME,
+)
 from unvek.core.plain_text import clean
 
 HEADS = {
@@ -29,6 +43,13 @@ HEADS = {
     "time.per.frame": "a frame",
     "time.per.megapixel": "a megapixel",
     "time.fixed": "beside steps",
+    COST_PER_THOUSAND: "cost",
+    COST_PER_GOOD: "cost of good ones",
+    COST_PER_TOKEN: "cost a token",
+    COST_PER_CALL: "cost a call",
+    READ_TOKENS: "tokens in",
+    CALLS: "calls",
+    RETRIES: "retries",
 }
 STREAMED = tuple(name for name in HEADS if name.startswith(("rate", "request", "gap", "time.first", "output")))
 KEPT = {
@@ -52,6 +73,13 @@ KEPT = {
     MODEL_MEMORY: 7,
     "memory.device": 7,
     "energy": 4,
+    COST_PER_THOUSAND: 5,
+    COST_PER_GOOD: 4,
+    COST_PER_TOKEN: 3,
+    COST_PER_CALL: 3,
+    READ_TOKENS: 2,
+    CALLS: 2,
+    RETRIES: 2,
 }
 
 

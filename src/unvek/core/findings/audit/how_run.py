@@ -18,13 +18,14 @@ from unvek.core.findings.audit.which_runs import (
     taken_by_others,
 )
 from unvek.core.logbook.rows import RunRow
-from unvek.core.measures.catalogue import COUNTED_IN
+from unvek.core.measures.catalogue import CALLS, COUNTED_IN, RETRIES
 from unvek.core.run.events.record import BY_HAND, DISTURBED_FROM, FAILURES, IMPORTED, MEASURED, SIMULATED
 from unvek.core.stats.grouping import group_medians, numbered
 from unvek.core.stats.trend import change
 from unvek.core.units import counted
 
 LENGTHS_DIFFER_FROM = 0.02
+CALLS_DIFFER_FROM = 0.05
 
 
 def runs_findings(evidence: Evidence) -> Iterator[Confounder]:
@@ -34,6 +35,7 @@ def runs_findings(evidence: Evidence) -> Iterator[Confounder]:
     yield from _items(evidence)
     yield from _launches(evidence)
     yield from _lengths(evidence)
+    yield from _calls(evidence)
     yield from _disturbed(evidence)
     yield from _trend(evidence)
     yield from _failures(evidence)
@@ -161,8 +163,33 @@ def _lengths(evidence: Evidence) -> Iterator[Confounder]:
                 code="lengths-differ", severity=UNFAIR, variants=(name,),
                 text=f"{name} writes {ratio.value:.2f} times as many {units[0]} as {evidence.reference}.",
                 why="What writes less is done sooner for that alone.",
-                mend=f"Read the rate of {units[0]}, or the time for each, instead of the whole time.",
+                mend=f"Read the rate of {units[0]}, or the time for each, instead of the whole time"
+                     f"{', and cost.per.token beside the cost' if evidence.values.has_costs else ''}.",
             )  # fmt: skip
+
+
+def _calls(evidence: Evidence) -> Iterator[Confounder]:
+    """What a variant calls for, or asks again, more or less often than the reference: then it does other work."""
+    finished = evidence.runs.finished
+    for measure, words in ((CALLS, "calls"), (RETRIES, "retries")):
+        if not evidence.values.has(measure):
+            continue
+        values = evidence.values.of(measure)
+        if measure == RETRIES:  # which Unvek counts itself, where there are any
+            values = np.where(np.isfinite(values), values, 0.0)
+        known = finished & np.isfinite(values)
+        means = {name: float(np.mean(values[mine])) for name in _names(evidence)
+                 if np.any(mine := known & evidence.runs.of_variant(name))}  # fmt: skip
+        usual = means.get(evidence.reference, math.nan)
+        for name, made in means.items():
+            if abs(made - usual) > CALLS_DIFFER_FROM * max(made, usual):
+                yield Confounder(
+                    code=f"{words}-differ", severity=DOUBT, variants=(name,),
+                    text=f"{name} makes {made:.3g} {words} a run, {evidence.reference} {usual:.3g}.",
+                    why="Time and cost of a run are then of more work, or of less.",
+                    mend="Read what a call takes beside what a run takes"
+                         f"{': cost.per.call' if evidence.values.has_costs else ''}.",
+                )  # fmt: skip
 
 
 def _disturbed(evidence: Evidence) -> Iterator[Confounder]:

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from unvek.core.evidence.counted_runs import Truths, VariantOnRecord
+from unvek.core.evidence.counted_runs import Floats, Truths, VariantOnRecord
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.findings.audit.audit import doubts_of
 from unvek.core.findings.comparison.digits import digits_of
@@ -15,7 +15,22 @@ from unvek.core.findings.comparison.measuring import LAUNCHES, MeasureInTable
 from unvek.core.findings.comparison.notes import notes_of
 from unvek.core.findings.comparison.parts import Part, parts_of, settings_of
 from unvek.core.findings.comparison.sentences import sentence, sentences
-from unvek.core.measures.catalogue import MODEL_MEMORY, PEAK_MEMORY, PHASE_STEP_TIME, PHASE_STEPS, TIME
+from unvek.core.measures.catalogue import (
+    CALLS,
+    COST,
+    COST_PER_CALL,
+    COST_PER_GOOD,
+    COST_PER_THOUSAND,
+    COST_PER_TOKEN,
+    COSTS,
+    MODEL_MEMORY,
+    PEAK_MEMORY,
+    PHASE_STEP_TIME,
+    PHASE_STEPS,
+    READ_TOKENS,
+    RETRIES,
+    TIME,
+)
 from unvek.core.run.events.record import FAILURES, OUTCOMES
 from unvek.core.stats.grouping import numbered
 from unvek.core.stats.over_launches.speedup import ALL_STEPS, Split, SteppedRuns, Steps, split_speed_up
@@ -28,12 +43,16 @@ STREAM_MEASURES = (
     "output.tokens", "rate.tokens.sum", "rate.words.sum", "rate.characters.sum", "rate.pieces.sum", "request.time",
     "requests.failed",
 )  # fmt: skip
+# Of what runs cost, where there are prices; and of how much was done for it.
+COST_MEASURES = (COST_PER_THOUSAND, COST, COST_PER_GOOD)
+DONE_FOR_IT = (READ_TOKENS, "output.tokens", CALLS, RETRIES)
 # Beside the total where what is made differs in length: what each is over, and where that stands.
 FOR_LENGTHS = {
     "time.per.token": "rate.tokens",
     "time.per.frame": "rate.frames",
     "time.per.megapixel": "rate.megapixels",
 }
+COST_FOR_IT = {COST_PER_TOKEN: "output.tokens", COST_PER_CALL: CALLS}
 RUNS = "runs"  # what a share of failures is over, if not over launches
 
 
@@ -45,7 +64,7 @@ def compare(evidence: Evidence, rig: Mapping[str, Any], asked: Sequence[str] = (
     usual = quality if evidence.plan.keeps_previews and quality is not None else TIME  # no time counts then
     main = asked[0] if asked else usual
     parts = parts_of(evidence)
-    with_sums = {TIME, *asked}
+    with_sums = {TIME, *asked} - set(COSTS)  # a cost is a sum by itself
     measures = {
         name: MeasureInTable(evidence, name, parts, with_sums=name in with_sums) for name in _names(evidence, asked)
     }
@@ -89,6 +108,11 @@ def _names(evidence: Evidence, asked: Sequence[str]) -> list[str]:
         names += streamed
     names += [PHASE_STEP_TIME + stage for stage in evidence.values.stages]
     names += [name for name, rate in FOR_LENGTHS.items() if _lengths_differ(evidence, name, rate)]
+    if evidence.values.has_costs:
+        told = [name for name in (*COST_MEASURES, *DONE_FOR_IT) if name in known]
+        names += [name for name in told if np.nansum(evidence.values.of(name)) > 0]
+        done = {name: evidence.values.of(made) for name, made in COST_FOR_IT.items()}
+        names += [name for name, made in done.items() if _counts_differ(evidence, made)]
     return list(dict.fromkeys(names))
 
 
@@ -98,6 +122,10 @@ def _lengths_differ(evidence: Evidence, per: str, rate: str) -> bool:
         made = evidence.values.of("output.tokens")
     else:
         made = np.round(evidence.values.of(rate) * evidence.values.of(TIME), 6)
+    return _counts_differ(evidence, made)
+
+
+def _counts_differ(evidence: Evidence, made: Floats) -> bool:
     made = np.where(made > 0, made, np.nan)
     known = np.isfinite(made)
     if not np.any(known):
@@ -153,6 +181,7 @@ def _stepped(evidence: Evidence, name: str, part: Truths) -> SteppedRuns:
         rounds=evidence.runs.round[mine],
         launches=evidence.runs.launch[mine],
         items=evidence.runs.item[mine],
+        unseen=evidence.unseen(TIME, mine),
     )
 
 

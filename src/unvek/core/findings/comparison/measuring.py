@@ -31,7 +31,7 @@ class MeasureInTable:
         masks = [part.runs for part in parts]
         self._margins = [evidence.margin_share(name, mask) for mask in masks]
         self._pairs = evidence.pairs_within(name, masks)
-        self._ratios = evidence.ratios_of(name, self._pairs)
+        self._ratios = evidence.ratios_of(name, self._pairs, masks)
         self._has_sums = with_sums and self._measure.adds_up
         self._sums = {
             averaged: ratios_of_sums(self._pairs, averaged, evidence.pilot) if self._has_sums else {}

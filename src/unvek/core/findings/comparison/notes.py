@@ -6,12 +6,14 @@ import numpy as np
 
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.findings.circumstances import circumstance_notes
+from unvek.core.findings.comparison.cost_notes import cost_notes
 from unvek.core.findings.comparison.digits import Digits
 from unvek.core.findings.comparison.drift_scale import drift_notes
 from unvek.core.findings.comparison.found import BesideFound, ComparisonRow, MeasureFound, RatioFound
 from unvek.core.findings.comparison.sentences import named, ratio_words
 from unvek.core.findings.comparison.variety import variety_notes
 from unvek.core.findings.comparison.wordings import wording_notes
+from unvek.core.measures.catalogue import COST_PER_GOOD
 from unvek.core.stats.over_tasks.items import TaskRecord
 from unvek.core.units import counted
 
@@ -43,6 +45,8 @@ def notes_of(
         yield from _corpus_words(rows, reference, name, digits)
         if (judges := evidence.values.judged_by(name)) is not None:
             yield f"{name} is by {judges}: 'unvek judge tally' says how far that can be believed."
+        if name == COST_PER_GOOD and evidence.values.is_cost(name):
+            yield from cost_notes(evidence, rows)
         yield from variety_notes(evidence, rows, name)
         yield from drift_notes(evidence, name)
     quality = evidence.quality

@@ -1,7 +1,7 @@
 """How a measure answers to a setting, or to a number about a task: points, fits, and where more stops paying."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, ClassVar
 
 import numpy as np
@@ -12,7 +12,7 @@ from unvek.core.evidence.counted_runs import VariantOnRecord
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.findings.circumstances import circumstance_notes
 from unvek.core.findings.curve.over import Value, Values, values_of
-from unvek.core.measures.catalogue import TIME
+from unvek.core.measures.catalogue import COST, COST_PER_GOOD, COST_PER_THOUSAND, TIME
 from unvek.core.measures.definition import MORE, Measure
 from unvek.core.stats.conclusions.fits import Line, PowerLaw, line, power_law
 from unvek.core.stats.conclusions.plateau import plateau
@@ -140,6 +140,10 @@ class Curve:
 def curve(evidence: Evidence, setting: str, measure_name: str = TIME) -> Curve:
     """Return how a measure answers to a setting; InputError where these runs have not two values of it."""
     measure = evidence.values.measure(measure_name)
+    if measure.name == COST_PER_GOOD and evidence.values.is_cost(measure.name):
+        raise InputError(
+            f"{measure.name} is of all runs of a variant together; a curve takes {COST} or {COST_PER_THOUSAND}"
+        )
     values = values_of(evidence, setting)
     if not np.any(np.isfinite(evidence.values.of(measure_name))):
         raise InputError(f"no run here has a value of {measure_name}; 'unvek show RUN' lists what a run has")
@@ -181,9 +185,7 @@ def _row(evidence: Evidence, variant: VariantOnRecord | None, values: Values, me
             line(x, y[known], launches[known], evidence.pilot), power_law(x, y[known], launches[known], evidence.pilot)
         )
     samples = [
-        Sample(
-            y[these], evidence.runs.round[these], launches[these], values.items[these], evidence.runs.task_codes[these]
-        )
+        replace(evidence.sample(measure.name, these), launches=launches[these], items=values.items[these])
         for these in at_places
     ]
     adds_up = values.is_length and measure.adds_up and numbers is not None and variant is not None

@@ -41,6 +41,8 @@ class RunLine:
     noted: bool
     id: str
     session: str | None
+    others_share: float | None
+    stolen_share: float | None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -157,7 +159,7 @@ class RunLines(Sequence[RunLine]):
         columns["cold"] = [place == 1 for place in self._runs.column("place")]
         columns["noted"] = [number in self._noted for number in columns["run"]]
         columns["session"] = [self._sessions[launch] for launch in columns["launch"]]
-        for name in ("time_s", "step_time_s"):
+        for name in ("time_s", "step_time_s", "others_share", "stolen_share"):
             columns[name] = [value if value is None or isfinite(value) else None for value in columns[name]]
         ordered = [columns[name] for name in _LINE]
         return [dict(zip(_LINE, values, strict=True)) for values in zip(*ordered, strict=True)]

@@ -14,7 +14,7 @@ class OutputCell:
     files: a picture, a sound, or the frames of a folder in their order. `missing` says why nothing is shown where that
     is not the run's own doing: a file that was changed, say. points: of what the task expects, how much of each is
     there (1, 0.5, 0), None where nobody has said yet. wins: of pairs with the reference's, how many were won (a tie is
-    half), and the first reason that was given for it.
+    half), and the first reason that was given for it. run: whose output it is.
     """
 
     sort: str | None = None
@@ -28,6 +28,7 @@ class OutputCell:
     points: tuple[float | None, ...] = ()
     wins: float | None = None
     why: str = ""
+    run: int | None = None
     status: str
 
 

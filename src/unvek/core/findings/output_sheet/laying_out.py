@@ -165,6 +165,7 @@ class _LayingOut:
             drift=self._drift(known[0]) if known else None,
             points=self._points.get(first.number, (None,) * expect),
             **self._judged(finished, variant),
+            run=first.number,
             status=first.status,
         )
 

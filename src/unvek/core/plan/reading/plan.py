@@ -30,11 +30,14 @@ from unvek.core.plan.reading.door import Problems, Table
 from unvek.core.plan.reading.judges import read_judges
 from unvek.core.plan.reading.margins import read_margins
 from unvek.core.plan.reading.measures import is_asked, read_measures
+from unvek.core.plan.reading.needs import read_needs
+from unvek.core.plan.reading.prices import read_currency, read_hours_per_day, read_price
 from unvek.core.plan.reading.quoting import nearest_words, shown
 from unvek.core.plan.reading.runners import check_placeholders, read_runners
 from unvek.core.plan.reading.tasks import read_tasks
 from unvek.core.plan.runners import LOAD_SETTINGS, Runner, load_problem
 
+EARLIER_WANTED = "a file that exists: an export (.csv, .jsonl, .parquet) or a report page (.html)"
 FEWEST_PILOT = 3  # two launches tell next to nothing of the spread
 MOST_COMBINATIONS = 10_000  # of the values of what is varied
 LARGEST_PLAN_BYTES = 4 * 2**20
@@ -115,6 +118,8 @@ def _read_plan(table: Table, path: Path, text: str, problems: Problems) -> Plan:
     if table.has("quality") and not is_asked(quality, measures):
         table.problem("quality", shown(quality), "the name of one of the [[measures]]")
     judges = read_judges(table.table("judges"), path.parent)
+    needs = read_needs(table, measures, rig.currency)
+    earlier = table.file("earlier", EARLIER_WANTED) if table.has("earlier") else None
     previews = table.choice("previews", (SOME_PREVIEWS, ALL_PREVIEWS), SOME_PREVIEWS)
     table.close()
     plan = Plan(
@@ -133,6 +138,8 @@ def _read_plan(table: Table, path: Path, text: str, problems: Problems) -> Plan:
         margins=margins,
         previews=previews,
         judges=judges,
+        needs=needs,
+        earlier=earlier,
     )
     _check_load(plan, problems)
     _check_wordings(plan, problems)
@@ -186,6 +193,9 @@ def _read_rig(table: Table) -> RigWanted:
     rig = RigWanted(
         watts=table.number_or_none("watts", 0.001, 1e6),
         simulated_accelerator_bytes=table.size_bytes("simulated_accelerator", None),
+        price=read_price(table),
+        currency=read_currency(table),
+        hours_per_day=read_hours_per_day(table),
     )
     table.close()
     return rig
@@ -205,6 +215,7 @@ def _read_variant(table: Table, limits: Limits, runners: Mapping[str, Runner]) -
         settings=table.settings(),
         limits=_read_limits(table.table("limits"), limits),
         precision=table.name("precision") if table.has("precision") else None,
+        price=read_price(table),
     )
     table.close()
     return variant

@@ -6,9 +6,12 @@ from collections.abc import Callable, Mapping
 from pathlib import Path
 from types import MappingProxyType
 
+from msgspec.structs import replace
+
 from unvek.core.plan.model import SettingValue, Task, Variant
 from unvek.core.plan.placeholders import JOB_NAME, NONCE, OUT, PROMPT_FILE, names_in, of_variant, values_for
 from unvek.core.plan.reading.door import Problems, Table
+from unvek.core.plan.reading.prices import read_price
 from unvek.core.plan.reading.quoting import nearest_words, shown
 from unvek.core.plan.reading.servers import read_stream
 from unvek.core.plan.reading.started import files_named, program_of, read_secrets
@@ -47,8 +50,9 @@ def _read_runner(name: str, entry: Table, folder: Path) -> Runner:
         STREAM: read_stream,
     }
     runner = readers[entry.choice("kind", KINDS, PYTHON)](name, entry, folder)
+    price = read_price(entry)
     entry.close()
-    return runner
+    return replace(runner, price=price)
 
 
 def _read_python(name: str, entry: Table, folder: Path) -> PythonRunner:

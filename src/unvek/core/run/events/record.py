@@ -26,6 +26,7 @@ INTERRUPTED = "interrupted"
 # What says something of the variant; the other statuses say that the user stopped it.
 FAILURES = (FAILED, OUT_OF_MEMORY, TIMED_OUT, STALLED, LOOPING, OVER_LIMIT)
 OUTCOMES = (FINISHED, *FAILURES)
+STARTED_AFRESH = "started afresh"  # why runs were voided: they are as good as ever, but of another time
 STATUSES = (*OUTCOMES, SKIPPED, INTERRUPTED)
 
 # Cores that other processes or the host of a virtual machine kept from a model, from which on its run was disturbed.

@@ -3,6 +3,9 @@
 from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
+
+from msgspec.structs import replace as priced_as
 
 from unvek.core.errors import InputError
 from unvek.core.logbook.store import Logbook
@@ -36,7 +39,9 @@ def take_measures(logbook: Logbook, path: Path | None) -> Iterator[str]:
         yield f"{its_own} has none of the variants of these runs: measures are taken as on record"
         return
     taken = replace(
-        before, text=now.text, measures=now.measures, quality=now.quality, margins=now.margins,
+        before, text=now.text, measures=now.measures, quality=now.quality, margins=now.margins, needs=now.needs,
+        earlier=now.earlier,
+        **_with_prices(before, now),
         tasks=tuple(_with_wishes(task, now) for task in before.tasks),
     )  # fmt: skip
     if replace(taken, text=before.text) != before:
@@ -47,6 +52,19 @@ def take_measures(logbook: Logbook, path: Path | None) -> Iterator[str]:
 def plan_file(logbook: Path, plan: Plan) -> Path | None:
     """Return the file of a plan on record: beside its logbook, since both may have been moved, or where it was."""
     return next((path for path in (logbook.absolute().parent / plan.path.name, plan.path) if path.is_file()), None)
+
+
+def _with_prices(before: Plan, now: Plan) -> dict[str, Any]:
+    """Return the variants, runners and machine as they were, with what they cost now."""
+    priced = {variant.name: variant.price for variant in now.variants}
+    runners = {name: now.runners[name].price if name in now.runners else None for name in before.runners}
+    return {
+        "variants": tuple(replace(one, price=priced.get(one.name, one.price)) for one in before.variants),
+        "runners": {name: priced_as(one, price=runners[name]) for name, one in before.runners.items()},
+        "rig": replace(
+            before.rig, price=now.rig.price, currency=now.rig.currency, hours_per_day=now.rig.hours_per_day
+        ),
+    }  # fmt: skip
 
 
 def _with_wishes(task: Task, now: Plan) -> Task:

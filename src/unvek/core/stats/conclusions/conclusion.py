@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from unvek.core.stats.over_launches.launches import Ratio
+from unvek.core.stats.over_launches.launches import Ratio, widened
 from unvek.core.stats.quantiles import student_quantile
 from unvek.core.stats.student import share_below
 
@@ -34,15 +34,6 @@ def conclusion(ratio: Ratio | None, better_is_less: bool, words: tuple[str, str]
     return "unclear"
 
 
-def may_be_faster(ratio: Ratio | None, margin: float) -> bool:
-    """Whether it is not shown that what a ratio of times is of is no faster, by more than the margin, than the other.
-
-    The fastest of several, by what was seen, is not surely within the margin of the truly fastest where this holds of
-    any other's time over its own.
-    """
-    return ratio is None or ratio.low_together is None or ratio.low_together < 1 - margin
-
-
 @dataclass(frozen=True, slots=True)
 class Outlook:
     """How many more rounds would tell: with `high` of them it is told 9 times in 10, with under `low` hardly ever.
@@ -65,6 +56,7 @@ def outlook(ratio: Ratio, margin: float) -> Outlook | None:
     """
     if ratio.spread is None or ratio.launches < 2:
         return None
+    beyond = widened(0.0, ratio.unseen, ratio.comparisons)
     n, degrees, spread = ratio.launches, max(ratio.degrees, 1.0), ratio.spread
     rng = np.random.default_rng(SEED)
     spreads = spread * np.sqrt(degrees / (2 * rng.gamma(degrees / 2, 1.0, DRAWS)))
@@ -77,7 +69,7 @@ def outlook(ratio: Ratio, margin: float) -> Outlook | None:
         means = (n * math.log(ratio.value) + more * (true + spreads * chance / math.sqrt(more))) / total
         seen = np.sqrt((degrees * spread**2 + more * spreads**2) / (degrees + more))
         factor = student_quantile(share_below(ratio.comparisons), total - 1 + ratio.lent_degrees)
-        half_widths = factor * seen / math.sqrt(total)
+        half_widths = np.hypot(factor * seen / math.sqrt(total), beyond)
         is_told = (np.abs(means) > half_widths) | (np.abs(means) + half_widths < math.log1p(margin))
         told = max(told, float(np.mean(is_told)))
         reached.update({share: more for share in (RARELY, 0.5, MOSTLY) if told >= share and share not in reached})

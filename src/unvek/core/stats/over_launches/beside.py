@@ -1,5 +1,6 @@
 """What stands beside a typical run: the mean and the total, which feel stalls and long items, and the slowest."""
 
+import math
 from collections.abc import Mapping
 
 import numpy as np
@@ -39,7 +40,7 @@ def _levels(ours: Sample, theirs: Sample, averaged: bool) -> Levels | None:
     sums, their_sums = (
         np.bincount(cells.launches[in_all], cells.values[in_all], pairing.pairs) for cells in (mine, other)
     )
-    return Levels(np.log(sums) - np.log(their_sums), pairing.pairs - 1)
+    return Levels(np.log(sums) - np.log(their_sums), pairing.pairs - 1, math.hypot(ours.unseen, theirs.unseen))
 
 
 def slowest(sample: Sample) -> float | None:

@@ -15,7 +15,7 @@ import numpy as np
 from unvek.core.stats.grouping import Floats, Whole, first_places, numbered
 from unvek.core.stats.over_launches.levels import Cells, Levels, cells_of, joined, levels_of
 from unvek.core.stats.over_launches.moderation import Lent, lent
-from unvek.core.stats.quantiles import student_quantile
+from unvek.core.stats.quantiles import normal_quantile, student_quantile
 from unvek.core.stats.student import Estimate, share_below
 
 Key = TypeVar("Key", bound=Hashable)  # what a comparison is called in its table
@@ -25,7 +25,9 @@ Key = TypeVar("Key", bound=Hashable)  # what a comparison is called in its table
 class Sample:
     """Runs of one variant: (n,) values with each one's round, launch and item, as numbers; and its task, if known.
 
-    An item is a task with a seed, and what is varied.
+    An item is a task with a seed, and what is varied. unseen is an error that all of them may share, so that no spread
+    shows it and no further run makes it less (a hand that starts a watch late): its standard deviation, as a share of
+    the values.
     """
 
     values: Floats
@@ -33,6 +35,7 @@ class Sample:
     launches: Whole
     items: Whole
     tasks: Whole | None = None
+    unseen: float = 0.0
 
     def known(self) -> "Sample":
         """Return the runs whose value is known."""
@@ -40,11 +43,13 @@ class Sample:
 
     def where(self, these: np.ndarray) -> "Sample":
         tasks = None if self.tasks is None else self.tasks[these]
-        return Sample(self.values[these], self.rounds[these], self.launches[these], self.items[these], tasks)
+        return Sample(
+            self.values[these], self.rounds[these], self.launches[these], self.items[these], tasks, self.unseen
+        )
 
     def within_launches(self) -> "Sample":
         """Return the same runs, to be paired within the launch that made both: it is the unit then."""
-        return Sample(self.values, self.launches, self.launches, self.items, self.tasks)
+        return replace(self, rounds=self.launches)
 
     def where_made(self) -> tuple[bytes, bytes, bytes]:
         """Return rounds, launches and items as bytes: what stands for the runs, whatever is measured of them."""
@@ -64,7 +69,8 @@ class Ratio:
     low and high are its 95 % interval taken alone; low_together and high_together that of a table of `comparisons`: of
     all of these together as many hold. None where the data give no interval. `spread` is the standard deviation of its
     log over launches, with so many degrees of freedom; lent_degrees are those of them that the rest of the table has
-    lent to it (moderation.py).
+    lent to it (moderation.py). unseen is the error of the log that more launches would not make less, and is in the
+    intervals.
     """
 
     value: float
@@ -77,6 +83,21 @@ class Ratio:
     comparisons: int = 1
     lent_degrees: float = 0.0
     degrees: float = 0.0
+    unseen: float = 0.0
+
+    @property
+    def error(self) -> float | None:
+        """The standard error of its log, with what no spread shows; None where there is no interval."""
+        return None if self.spread is None else math.hypot(self.spread / math.sqrt(self.launches), self.unseen)
+
+
+def widened(half_width: float, unseen: float, comparisons: int = 1) -> float:
+    """Return an interval's half-width with an error that is not in its spread: half-widths add up by their squares.
+
+    (Joint Committee for Guides in Metrology 2008, "Guide to the expression of uncertainty in measurement", 5.1.2, for
+    errors that are independent of each other.)
+    """
+    return math.hypot(half_width, unseen * normal_quantile(share_below(comparisons)))
 
 
 def location(sample: Sample, averaged: bool = False, pilot: int | None = None, logs: bool = True) -> Estimate | None:
@@ -97,6 +118,7 @@ def location(sample: Sample, averaged: bool = False, pilot: int | None = None, l
     if spread is None:
         return Estimate(value=back(levels.mean), low=None, high=None)
     half_width = student_quantile(share_below(), spread[1]) * math.sqrt(spread[0] / len(levels.values))
+    half_width = widened(half_width, sample.unseen if on_logs else sample.unseen * abs(levels.mean))
     return Estimate(value=back(levels.mean), low=back(levels.mean - half_width), high=back(levels.mean + half_width))
 
 
@@ -158,7 +180,9 @@ def _ratio(levels: Levels, spread: tuple[float, int] | None, loan: Lent, compari
                      spread=None, comparisons=comparisons)  # fmt: skip
     variance, degrees = loan.with_own(*spread)
     error = math.sqrt(variance / count)
-    alone, together = (error * student_quantile(share_below(of), degrees) for of in (1, comparisons))
+    alone, together = (
+        widened(error * student_quantile(share_below(of), degrees), levels.unseen, of) for of in (1, comparisons)
+    )
     return Ratio(
         value=_from_log(mean),
         low=_from_log(mean - alone),
@@ -170,6 +194,7 @@ def _ratio(levels: Levels, spread: tuple[float, int] | None, loan: Lent, compari
         comparisons=comparisons,
         lent_degrees=loan.degrees,
         degrees=degrees,
+        unseen=levels.unseen,
     )
 
 
@@ -185,7 +210,8 @@ def paired_levels(ours: Sample, theirs: Sample) -> Levels | None:
         return None
     ours, theirs, pairing = paired
     our_cells, their_cells = pairing.cells(ours.values, pairing.ours), pairing.cells(theirs.values, pairing.theirs)
-    return levels_of(replace(our_cells, values=np.log(our_cells.values) - np.log(their_cells.values)))
+    levels = levels_of(replace(our_cells, values=np.log(our_cells.values) - np.log(their_cells.values)))
+    return replace(levels, unseen=math.hypot(ours.unseen, theirs.unseen))
 
 
 @dataclass(frozen=True, slots=True)

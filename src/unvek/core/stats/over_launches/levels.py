@@ -23,11 +23,12 @@ class Levels:
     """(launches,) levels, and the degrees of freedom of their spread: launches less one.
 
     Launches that hang together by no item with the others say nothing of how far they lie from these: of several such
-    parts, each costs a degree.
+    parts, each costs a degree. unseen: of the samples that they are of.
     """
 
     values: Floats
     degrees: int
+    unseen: float = 0.0
 
     @property
     def mean(self) -> float:

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from unvek.core.stats.grouping import Floats, Whole
-from unvek.core.stats.over_launches.launches import Sample, pairing_of
+from unvek.core.stats.over_launches.launches import Sample, pairing_of, widened
 from unvek.core.stats.over_launches.levels import Cells, levels_of
 from unvek.core.stats.student import Estimate, mean_and_half_width
 
@@ -30,7 +30,7 @@ class Steps:
 class SteppedRuns:
     """Runs of one variant: (n,) seconds, steps by their kind, and each one's round, launch and item.
 
-    Steps of one stage are of one kind, a coarse pass and a fine one of two.
+    Steps of one stage are of one kind, a coarse pass and a fine one of two. unseen: as of a `Sample`.
     """
 
     time_s: Floats
@@ -38,6 +38,7 @@ class SteppedRuns:
     rounds: Whole
     launches: Whole
     items: Whole
+    unseen: float = 0.0
 
     def known(self) -> "SteppedRuns":
         """Return the runs that took steps of every kind, of which all is known."""
@@ -46,7 +47,7 @@ class SteppedRuns:
             these &= np.isfinite(steps.count * steps.each_s) & (steps.count > 0) & (steps.each_s > 0)
         return SteppedRuns(
             time_s=self.time_s[these], steps={name: steps.take(these) for name, steps in self.steps.items()},
-            rounds=self.rounds[these], launches=self.launches[these], items=self.items[these],
+            rounds=self.rounds[these], launches=self.launches[these], items=self.items[these], unseen=self.unseen,
         )  # fmt: skip
 
     def together(self) -> "SteppedRuns":
@@ -147,12 +148,14 @@ def split_speed_up(ours: SteppedRuns, theirs: SteppedRuns) -> Split | None:
         for of, against in ((typical, usual), (mine, other))
     )
     fixed, each_fixed = (_saved_beside(of, against) for of, against in ((typical, usual), (mine, other)))
+    taken = [(runs.unseen, float(np.exp(side.time_s[0]))) for runs, side in ((ours, typical), (theirs, usual))]
+    unseen_s = math.hypot(*(share * time_s for share, time_s in taken))
     steps, reference_steps = (sum(float(np.exp(of.count[name][0])) for name in ours.steps) for of in (typical, usual))
     taken_s, reference_taken_s = (sum(float(of.taken_s(name)[0]) for name in ours.steps) for of in (typical, usual))
     return Split(
-        fewer_steps_s=_around(float(by_number[0][0]), by_time[0]),
-        faster_steps_s=_around(float(by_number[1][0]), by_time[1]),
-        fixed_s=_around(float(fixed[0]), each_fixed),
+        fewer_steps_s=_around(float(by_number[0][0]), by_time[0], unseen_s),
+        faster_steps_s=_around(float(by_number[1][0]), by_time[1], unseen_s),
+        fixed_s=_around(float(fixed[0]), each_fixed, unseen_s),
         steps=steps, reference_steps=reference_steps, step_s=taken_s / steps,
         reference_step_s=reference_taken_s / reference_steps, stages=stages if len(stages) > 1 else (),
     )  # fmt: skip
@@ -192,9 +195,10 @@ def logarithmic_mean(a: Floats, b: Floats) -> Floats:
     return np.where(near, np.sqrt(a * b), np.divide(a - b, logs, out=np.ones_like(logs), where=~near))
 
 
-def _around(value: float, of_pairs: Floats) -> Estimate:
+def _around(value: float, of_pairs: Floats, unseen_s: float = 0.0) -> Estimate:
     """Return a part of the typical times, with the interval that the parts of the pairs of launches have."""
     _, half_width = mean_and_half_width(of_pairs)
     if half_width is None:
         return Estimate(value=value, low=None, high=None)
+    half_width = widened(half_width, unseen_s)
     return Estimate(value=value, low=value - half_width, high=value + half_width)

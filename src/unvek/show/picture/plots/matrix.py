@@ -1,31 +1,26 @@
 """Who resembles whom, as a picture: a square for every two variants, darker the more alike; PNG or SVG."""
 
-from pathlib import Path
-
-import matplotlib
-
-matplotlib.use("Agg")
-
 import numpy as np
 from matplotlib.axes import Axes
 from matplotlib.colors import LinearSegmentedColormap
 from matplotlib.figure import Figure
+from matplotlib.patches import Rectangle
 
 from unvek.core.digits import column_scale
 from unvek.core.findings.resemblance import Resemblance
 from unvek.core.measures.definition import MORE
 from unvek.core.plain_text import clean
 from unvek.show.palette import FORM_COLOURS, INK, PAPER, SKY
-from unvek.show.picture.plot import DOTS_PER_INCH, SHAPES, SIZE_INCHES, saved
+from unvek.show.picture.plots.look import LABEL_SIZE, SHAPES, new_figure, titled
 
 SHADES = LinearSegmentedColormap.from_list("alike", ["#ffffff", "#c9dbf2", SKY, "#123a6b"])
 OWN = "#e7e1d4"
 DARK_FROM = 0.55  # of the shades, where light letters are read better
 
 
-def plot_matrix(found: Resemblance, path: Path) -> None:
-    """Draw the matrix into a file; OSError where it can't be written."""
-    figure = Figure(figsize=SIZE_INCHES, dpi=DOTS_PER_INCH, facecolor=PAPER)
+def draw_matrix(found: Resemblance) -> Figure:
+    """Draw a square for every two variants, with how alike they are."""
+    figure = new_figure()
     axes = figure.add_subplot(facecolor=PAPER)
     values = _values(found)
     known = values[np.isfinite(values)]
@@ -34,7 +29,7 @@ def plot_matrix(found: Resemblance, path: Path) -> None:
     _draw(axes, found, values, low, high, more_is_alike)
     _lay_out(axes, found, more_is_alike)
     figure.subplots_adjust(left=0.2, right=0.84, top=0.76, bottom=0.04)
-    saved(figure, path)
+    return figure
 
 
 def _values(found: Resemblance) -> np.ndarray:
@@ -56,8 +51,8 @@ def _draw(axes: Axes, found: Resemblance, values: np.ndarray, low: float, high: 
             axes.text(across, down, scale.words(float(value)), ha="center", va="center", color=ink, fontsize=size)
 
 
-def _square(across: int, down: int, colour: object) -> "matplotlib.patches.Rectangle":
-    return matplotlib.patches.Rectangle((across - 0.48, down - 0.48), 0.96, 0.96, facecolor=colour, edgecolor="none")
+def _square(across: int, down: int, colour: object) -> Rectangle:
+    return Rectangle((across - 0.48, down - 0.48), 0.96, 0.96, facecolor=colour, edgecolor="none")
 
 
 def _lay_out(axes: Axes, found: Resemblance, more_is_alike: bool) -> None:
@@ -69,7 +64,7 @@ def _lay_out(axes: Axes, found: Resemblance, more_is_alike: bool) -> None:
     axes.set_xticks(range(count), names, rotation=35 if count > 4 else 0, ha="left" if count > 4 else "center")
     axes.set_yticks(range(count), names)
     axes.xaxis.tick_top()
-    axes.tick_params(colors=INK, length=0, labelsize=11, pad=4)
+    axes.tick_params(colors=INK, length=0, labelsize=LABEL_SIZE, pad=4)
     axes.tick_params(axis="y", pad=24)
     for side in axes.spines.values():
         side.set_visible(False)
@@ -79,6 +74,5 @@ def _lay_out(axes: Axes, found: Resemblance, more_is_alike: bool) -> None:
         )  # fmt: skip
     way = "more" if more_is_alike else "less"
     unit = f", {found.unit}" if found.unit else ""
-    axes.figure.text(0.03, 0.945, clean(found.title), color=INK, fontsize=15)
     about = f"{clean(found.measure)}{unit} between every two variants: {way} is more alike, and darker"
-    axes.figure.text(0.03, 0.915, about, color=INK, fontsize=10, alpha=0.8)
+    titled(axes.figure.get_figure(root=True), found.title, about)

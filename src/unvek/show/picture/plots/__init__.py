@@ -1,0 +1,1 @@
+"""Findings as plots, all of one look (look.py): a figure each, which is written as PNG or SVG, or stands in a page."""
