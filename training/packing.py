@@ -9,6 +9,7 @@ stay in half precision.
 import json
 
 import numpy as np
+import sprig
 from safetensors.numpy import save_file
 from weights import pack_codes
 
@@ -42,9 +43,19 @@ def packed(arrays, middle_bits: int, ends: tuple[str, ...], group: int = GROUP, 
 
 def write(model: str, name: str, arrays, about=None):
     path = MODELS / f"{model}-{name}.safetensors"
-    save_file(arrays, path, metadata={"model": model, "form": name, **(about or {})})
+    told = {"model": model, "form": name, **kept_while_reading(model, arrays), **(about or {})}
+    save_file(arrays, path, metadata=told)
     print(f"{path.name}  {path.stat().st_size / 1024:.0f} KiB")
     return path
+
+
+def kept_while_reading(model: str, arrays) -> dict[str, str]:
+    """Return how a model that reads keeps keys and values of what it has read, so that their size can be foretold."""
+    if model != "sprig":
+        return {}
+    layers = len({name.split(".")[1] for name in arrays if name.startswith("block.")})
+    return {"layers": str(layers), "heads": str(sprig.HEADS), "head_width": str(sprig.WIDTH // sprig.HEADS),
+            "longest": str(sprig.LONGEST), "kept_as": "float32"}  # fmt: skip
 
 
 def write_half(model: str, arrays):

@@ -17,6 +17,7 @@ from unvek.cli import COMMANDS
 # What each command that is called elsewhere is asked here, on a plan with runs.
 ASKED = {
     "init": ("init", "script", "model.py", "--in", "drafted"),
+    "weigh": ("weigh", "small.npz", "--room", "1 GiB"),
     "rig": ("rig", "--as", "json"),
     "check": ("check",),
     "log": ("log",),
@@ -44,6 +45,7 @@ DRAWS, KEEPS, WATCHES = {"rich"}, {"sqlalchemy"}, {"psutil"}
 COMPUTES, LOOKS_AT_PICTURES = {"numpy"}, {"PIL"}
 USES: dict[str, set[str]] = {
     "init": set(),
+    "weigh": DRAWS | KEEPS | WATCHES | COMPUTES,
     "rig": DRAWS | WATCHES,
     "check": DRAWS | KEEPS | WATCHES | COMPUTES,  # which runs are there already, and what they say of such a plan
     "log": DRAWS | KEEPS,
@@ -76,6 +78,7 @@ class Started(ProjectTest):
         super().setUp()
         plan = self.write_plan(SLOW, QUICK, task(), rounds=2, quality=True)
         plan.write_text(plan.read_text() + "\n[vary]\nsteps = [2, 4]\n")
+        np.savez(self.folder / "small.npz", w=np.zeros((4, 4), np.float16))
         self.write("other.csv", "variant,task,seed,time_s\nother,violet,1,0.5\n")
 
     def test_every_command_is_asked(self):

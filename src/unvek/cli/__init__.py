@@ -13,6 +13,7 @@ from unvek.cli.lazy import LazyGroup
 COMMANDS = {
     "demo": "Lay out the demo project, run it, show what came out.",
     "init": "Write a first plan, from a script, weights, a program or a server.",
+    "weigh": "Say what is in weights, and what fits.",
     "rig": "Show this machine, its fingerprint, and how quiet it is.",
     "check": "Say every error in a plan, and the runs it would make.",
     "try": "Try one variant on one prompt, now.",

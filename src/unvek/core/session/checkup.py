@@ -18,6 +18,7 @@ from unvek.core.rig.present import accelerators_present
 from unvek.core.session.changed_files import FileChange, change_words, changed_files
 from unvek.core.session.scripts_seen import script_doubts
 from unvek.core.session.settling import settled_plan
+from unvek.core.session.what_fits import room_doubts
 from unvek.core.session.what_is_left import learned, remaining_of
 
 if TYPE_CHECKING:
@@ -185,7 +186,7 @@ def _doubts(plan: Plan) -> list[str]:
             doubts.append(
                 f"The environment has no {', no '.join(missing)}, which the runner {runner.name} needs to start."
             )
-    doubts += [*_shared_servers(plan), *script_doubts(plan)]
+    doubts += [*_shared_servers(plan), *script_doubts(plan), *room_doubts(plan)]
     if len(plan.variants) == 1:
         doubts.append("There is one variant only, so nothing is held against anything.")
     return doubts
