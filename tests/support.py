@@ -28,12 +28,12 @@ import psutil
 
 from unvek.cli import main
 
-STARTED = ("run", "try", "watch", "demo")  # by every test that uses them
+STARTED = ("run", "try", "watch", "demo", "clock")  # by every test that uses them
 
 # A machine and a cache of the tests' own: nothing waits for what else runs here, or finds what others left.
 _OWN = tempfile.mkdtemp(prefix="unvek-tests-")
 atexit.register(shutil.rmtree, _OWN, ignore_errors=True)
-MACHINE_LOCK, CACHE = f"{_OWN}/machine.lock", f"{_OWN}/cache"
+MACHINE_LOCK, CACHE, STATE = f"{_OWN}/machine.lock", f"{_OWN}/cache", f"{_OWN}/state"
 _MADE: dict[str, tuple[Path, str]] = {}  # projects with their runs, and what was said, by what their files hold
 
 SCRIPT = """
@@ -293,7 +293,8 @@ def program(*arguments: str) -> list[str]:
 
 def environment(**more: str) -> dict[str, str]:
     kept = {name: value for name, value in os.environ.items() if name not in ("NO_COLOR", "FORCE_COLOR", "COLUMNS")}
-    return {**kept, "PYTHONWARNINGS": "", "UNVEK_MACHINE_LOCK": MACHINE_LOCK, "XDG_CACHE_HOME": CACHE, **more}
+    ours = {"PYTHONWARNINGS": "", "UNVEK_MACHINE_LOCK": MACHINE_LOCK, "XDG_CACHE_HOME": CACHE, "XDG_STATE_HOME": STATE}
+    return {**kept, **ours, **more}
 
 
 def reap(process: subprocess.Popen[str]) -> None:

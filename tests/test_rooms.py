@@ -14,7 +14,7 @@ SOURCE = Path(unvek.__file__).parent
 ROOMS = (
     "probe", "core", "core/stats", "core/stats/over_launches", "core/stats/over_tasks", "core/stats/conclusions", "core/stats/judged", "core/measures", "core/plan", "core/plan/reading", "core/weights/formats", "core/weights", "core/rig", "core/ask", "core/drafting",
     "core/run", "core/run/events", "core/run/journal", "core/run/processes", "core/run/engine", "core/run/runners", "core/run/runners/asker",
-    "core/logbook/upgrades", "core/logbook", "core/exchange", "core/evidence/outputs", "core/evidence", "core/judging",
+    "core/logbook/upgrades", "core/logbook", "core/exchange", "core/clock", "core/evidence/outputs", "core/evidence", "core/judging",
     "core/findings", "core/findings/log", "core/findings/weights", "core/findings/audit", "core/findings/comparison", "core/findings/curve", "core/findings/tradeoff", "core/findings/changes", "core/findings/output_sheet", "core/findings/tally", "core/findings/report",
     "core/session/measuring", "core/session/judging", "core/session", "show", "show/terminal", "show/results", "show/live", "show/picture/tiles", "show/picture/plots", "show/picture", "show/page", "demo", "cli", "cli/judge", ".",
 )  # fmt: skip

@@ -1,40 +1,21 @@
 """Judging in a terminal: the keys of the page, blind, each answer kept as it is given."""
 
-import os
-import pty
-import select
-import subprocess
-import time
 import unittest
 
 from tests.judged import JudgedLogbook
-from tests.support import environment, program
+from tests.terminal import Terminal
 
 
 class Looked(JudgedLogbook):
     def look(self, keys: list[bytes], *options: str) -> str:
         """Press keys, each once its question is drawn; return all that was drawn."""
-        ours, theirs = pty.openpty()
-        process = subprocess.Popen(
-            program("judge", "look", "--judge", "Ina", *options), cwd=self.folder, stdin=theirs, stdout=theirs, stderr=theirs,
-            env=environment(TERM="xterm-256color", COLUMNS="100", LINES="40"),
-        )  # fmt: skip
-        os.close(theirs)
-        drawn, since, deadline = b"", 0, time.monotonic() + 60
-        while time.monotonic() < deadline:
-            if select.select([ours], [], [], 0.1)[0]:
-                try:
-                    drawn += os.read(ours, 65536)
-                except OSError:
-                    break
-            elif keys and (b"q quit" in drawn[since:] or b"why" in drawn[since:]):
-                since = len(drawn)
-                os.write(ours, keys.pop(0))
-            elif process.poll() is not None:
-                break
-        os.close(ours)
-        self.assertEqual(process.wait(10), 0, drawn[-2000:])
-        return drawn.decode("utf-8", "replace")
+        with Terminal("judge", "look", "--judge", "Ina", *options, folder=self.folder, lines=40) as terminal:
+            for key in keys:
+                terminal.until("q quit", "why")
+                terminal.quiet()
+                terminal.press(key.decode())
+            self.assertEqual(terminal.end(), 0, terminal.drawn[-2000:])
+            return terminal.drawn
 
     def test_pairs_are_answered_taken_back_and_kept(self):
         self.make("ab", tasks=4)

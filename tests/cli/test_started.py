@@ -34,6 +34,8 @@ ASKED = {
     "import": ("import", "other.csv", "--here", "--name", "monday"),
     "export": ("export",),
     "judge": ("judge", "log"),
+    "help": ("help", "weigh"),
+    "completion": ("completion", "bash"),
     "sheet": ("sheet", "--out", "sheet.png"),
 }
 FAULTS = (("show", "99"), ("check", "none.toml"), ("comapre",))
@@ -63,6 +65,8 @@ USES: dict[str, set[str]] = {
     "export": DRAWS | KEEPS | COMPUTES,
     "judge": DRAWS | KEEPS,
     "sheet": DRAWS | KEEPS | COMPUTES | LOOKS_AT_PICTURES,
+    "help": DRAWS,
+    "completion": set(),
     "run": DRAWS | KEEPS | WATCHES,
 }
 REPORTING = """

@@ -129,6 +129,13 @@ class Tables(unittest.TestCase):
         self.assertTrue(all(len(line) <= 90 for line in lines), lines)
         self.assertEqual(len(widths), 1)
 
+    def test_what_stands_behind_a_short_strip_stands_under_its_head(self):
+        def draw(width: int):
+            return Text("0"), [Text("s"), Text("s" * width), Text()]
+
+        lines = self.printed(90, strip=StripColumn("time", draw))
+        self.assertEqual(len({line.index("`|`") for line in lines[3:]}), 1, lines)
+
     def test_markdown_cells_cannot_break_the_table(self):
         for line in markdown(self.columns()).splitlines()[2:]:
             self.assertEqual(line.replace("\\|", "").count("|"), 4)

@@ -19,6 +19,7 @@ COMMANDS = {
     "try": "Try one variant on one prompt, now.",
     "run": "Make the runs of a plan, and watch them.",
     "watch": "Watch what runs on this machine, from another terminal.",
+    "clock": "Time by hand what can't be started from here.",
     "log": "List the runs, or how well they were foreseen.",
     "show": "Show one run whole.",
     "note": "Put a remark on a run.",
@@ -34,8 +35,10 @@ COMMANDS = {
     "export": "Write the runs out as CSV, JSON Lines or Parquet.",
     "judge": "Have outputs judged blind, by people or models.",
     "sheet": "Put the outputs side by side in one picture.",
+    "help": "Show a page of the docs here.",
+    "completion": "Print what makes a shell complete commands.",
 }
-MODULES = {"try": "trial", "import": "importing"}  # where a command's name can't be a module's
+MODULES = {"try": "trial", "import": "importing", "help": "helping"}  # where a command's name can't be a module's
 EXIT_FAULT, EXIT_INPUT, EXIT_STOPPED = 1, 2, 130
 OBJECTS_BETWEEN_COLLECTIONS = 50_000
 

@@ -21,6 +21,8 @@ What to try next, in {folder}:
   unvek run chimes.toml --logbook chimes      sound: how little does a chime take?
   unvek run variety.toml --logbook variety    has the fast one lost its variety?
   unvek run steps.toml --logbook steps        how many steps are enough? then: unvek curve steps --logbook steps
+  unvek weigh models/*.safetensors --fits     what is in them, and what would fit where; then: unvek help weights
+  unvek clock kiosk --task violet-four        what can't be started from here, by hand; then: unvek help by-hand
   unvek judge ballot labels.html              a page on which a colleague judges blind; then: unvek judge tally
   unvek run judged.toml --logbook judged      a model judges; then: unvek judge ask gardener --logbook judged
   edit plan.toml, then unvek run              only what the change touches is run again

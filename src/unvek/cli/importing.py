@@ -42,6 +42,7 @@ def importing(
     from unvek.core.exchange.importing import import_timings
     from unvek.core.logbook.folder import FOLDER_NAME, LogbookFolder, find_logbook
     from unvek.core.logbook.store import Logbook
+    from unvek.core.rig.present import this_rig
 
     if logbook_path is None:
         try:
@@ -53,7 +54,7 @@ def importing(
     folder.make()
     with folder.locked(), Logbook.make_or_open(logbook_path) as logbook:
         for path in files:
-            made = import_timings(logbook, path, reference, _this_rig() if here else None, name, tell)
+            made = import_timings(logbook, path, reference, this_rig() if here else None, name, tell)
             for words in _words(path, made):
                 tell(words)
     if is_new:
@@ -82,11 +83,3 @@ def _words(path: Path, made: "Imported") -> list[str]:
             "brought in twice? 'unvek log' lists them, 'unvek void' takes one out"
         )
     return words
-
-
-def _this_rig() -> tuple[str, dict[str, object]]:
-    from unvek.core.plan.model import RigWanted
-    from unvek.core.rig.present import accelerators_present
-
-    with accelerators_present(RigWanted()) as present:
-        return present.rig.fingerprint, dict(present.rig.as_mapping())

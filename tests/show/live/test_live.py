@@ -2,15 +2,11 @@
 
 import base64
 import json
-import os
-import pty
-import select
-import subprocess
-import time
 import unittest
 from dataclasses import replace
 
-from tests.support import QUICK, SLOW, ProjectTest, environment, program, task
+from tests.support import QUICK, SLOW, ProjectTest, task
+from tests.terminal import Terminal
 from unvek.core.run.events.record import RunStart
 from unvek.core.run.journal.entries import Entry, Over, PlanBegins, RunBegins, RunKept
 from unvek.core.run.journal.journal import Journal, JournalReader
@@ -52,6 +48,37 @@ def state_after(*contents: Entry | dict) -> LiveState:
     for content in contents:
         state.take(content)
     return state
+
+
+class SoFar(unittest.TestCase):
+    def after(self, rounds: int, width: int = 120, cold: bool = False) -> str:
+        """What the foot says after so many rounds, of one half as fast, one alike but for noise, and the reference."""
+        contents: list[Entry] = [beginning(variants=3)]
+        for number in range(1, rounds + 1):
+            for launch, (name, time_s) in enumerate(
+                (("variant-0", 0.1), ("variant-1", 0.05), ("variant-2", 0.1)), 3 * number
+            ):
+                noise = (1 + 0.05 * (number % 3)) if name == "variant-2" else 1 + 0.001 * (number % 2)
+                entry = replace(kept_entry(name), round=number, launch=launch, time_s=time_s * noise)
+                contents.append(replace(entry, place=1, time_s=9.0) if not cold else replace(entry, place=1))
+                contents += [replace(entry, place=place, seed=place) for place in (2, 3) if not cold]
+        contents.append(Over(at_ns=10**9, stopped=False))
+        return draw(state_after(*contents), width, 24, 10**9)[-2].plain.strip()
+
+    def test_it_says_what_the_table_would_from_the_second_round_on(self):
+        self.assertEqual(self.after(1), "", "one round knows nothing of how launches differ")
+        said = self.after(4)
+        self.assertEqual(
+            said,
+            "so far variant-1 is faster, variant-2 is open against variant-0; what counts is the table when all rounds are done",
+        )
+        self.assertTrue(
+            self.after(4, cold=True).startswith("so far variant-1 is faster"), "programs have cold runs only"
+        )
+
+    def test_in_a_narrow_window_it_says_how_many(self):
+        said = self.after(4, width=80)
+        self.assertEqual(said, "so far 1 faster, 1 open; what counts is the table when all rounds are done")
 
 
 class State(unittest.TestCase):
@@ -174,25 +201,11 @@ class JournalFile(ProjectTest):
 class OnATerminal(ProjectTest):
     def on_a_terminal(self, *arguments: str, keys: bytes = b"", **more: str) -> tuple[int, str]:
         """Run the program on a terminal, press keys once it draws; return its exit code and all that it drew."""
-        ours, theirs = pty.openpty()
-        process = subprocess.Popen(program(*arguments), cwd=self.folder, stdin=theirs, stdout=theirs, stderr=theirs,
-                                   env=environment(TERM="xterm-256color", COLUMNS="100", LINES="30", **more))  # fmt: skip
-        os.close(theirs)
-        drawn = b""
-        deadline = time.monotonic() + 60
-        while time.monotonic() < deadline:
-            if select.select([ours], [], [], 0.1)[0]:
-                try:
-                    drawn += os.read(ours, 65536)
-                except OSError:
-                    break  # the terminal's other side is closed
-                if keys and b", seed " in drawn:
-                    os.write(ours, keys[:1])
-                    keys = keys[1:]
-            elif process.poll() is not None:
-                break
-        os.close(ours)
-        return process.wait(10), drawn.decode("utf-8", "replace")
+        with Terminal(*arguments, folder=self.folder, **more) as terminal:
+            for key in keys.decode():
+                terminal.until(", seed ")
+                terminal.press(key)
+            return terminal.end(), terminal.drawn
 
     def test_the_live_view_is_drawn_and_the_terminal_given_back(self):
         self.write_plan(SLOW.replace("0.006", "0.05"), QUICK, task(), rounds=3)

@@ -6,6 +6,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from tempfile import mkstemp
+from typing import Any
 
 from unvek.core.plan.model import RigWanted
 from unvek.core.rig.accelerators import Accelerator
@@ -41,3 +42,9 @@ def accelerators_present(wanted: RigWanted) -> Iterator[Present]:
     finally:
         for device in devices:
             device.close()
+
+
+def this_rig() -> tuple[str, Mapping[str, Any]]:
+    """Return the fingerprint and the facts of this machine, as no plan says more of it."""
+    with accelerators_present(RigWanted()) as present:
+        return present.rig.fingerprint, dict(present.rig.as_mapping())

@@ -9,6 +9,7 @@ from time import sleep
 from typing import Any
 
 SKIP, STOP_AFTER, PAUSE, LOG, QUIT = "s", "a", "p", "l", "q"
+ESCAPE, BACKSPACE, ENTER = "\x1b", ("\x7f", "\b"), ("\n", "\r")
 
 
 class Keys:
@@ -43,4 +44,6 @@ class Keys:
         pressed = os.read(self._fd, 64)
         if not pressed:  # the terminal has gone
             self._fd = None
-        return "" if pressed.startswith(b"\x1b") else pressed.decode("ascii", "ignore").lower()
+        if pressed.startswith(ESCAPE.encode()):
+            return ESCAPE if len(pressed) == 1 else ""  # an arrow and its like begin so
+        return pressed.decode("ascii", "ignore").lower()

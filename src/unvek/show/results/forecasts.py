@@ -7,8 +7,8 @@ from rich.console import Console
 from rich.text import Text
 
 from unvek.core.digits import scale_for
-from unvek.core.findings.log.forecasts import ForecastScores, SessionScored
-from unvek.core.units import counted, duration_words, range_words
+from unvek.core.findings.log.forecasts import ForecastScores, OthersWord, SessionScored
+from unvek.core.units import counted, duration_words, range_words, times_words
 from unvek.show.terminal.console import faint
 from unvek.show.terminal.figures import UNKNOWN, figure, variant_text, warning_text
 from unvek.show.terminal.grid import Column, StripColumn, print_grid
@@ -20,15 +20,18 @@ AIM = "the aim is 9 in 10"
 
 
 def print_forecasts(out: Console, found: ForecastScores) -> None:
-    if not found.forecasts:
+    if not found.rows:
         out.print("No run was foreseen yet: the first of each kind teaches what the next ones will take.")
         return
-    share = 100 * found.held / found.forecasts
-    out.print(Text.assemble((f"The time foreseen held for {found.held} of {counted(found.forecasts, 'run')}", "bold"),
-                            f" ({share:.0f} %; {AIM})."))  # fmt: skip
+    if found.forecasts:
+        share = 100 * found.held / found.forecasts
+        held = f"The time foreseen held for {found.held} of {counted(found.forecasts, 'run')}"
+        out.print(Text.assemble((held, "bold"), f" ({share:.0f} %; {AIM})."))
     for basis in found.bases:
         out.print(Text(f"  by the {basis.basis}: {basis.held} of {basis.forecasts}, the range's end "
                        f"{basis.width:.2f}x its beginning in the middle"))  # fmt: skip
+    for other in found.others:
+        out.print(_other(other))
     if found.unforeseen:
         out.print(faint(f"  {counted(found.unforeseen, 'run')} had nothing like them before, and no forecast."))
     for session in found.sessions:
@@ -42,6 +45,15 @@ def print_forecasts(out: Console, found: ForecastScores) -> None:
     if len(found.rows) > ROWS_SHOWN:
         out.print()
         out.print(faint(f"The latest {ROWS_SHOWN} of {len(found.rows)}; --as csv has all."))
+
+
+def _other(other: OthersWord) -> Text:
+    """What came of another program's own word: no range that could hold, but so many times what it said."""
+    said = counted(other.forecasts, "run")
+    words = f" took {times_words(other.factor)} what its own program foresaw, in {said}"
+    if other.forecasts > 1:
+        words += f", from {times_words(other.low)} to {times_words(other.high)}"
+    return Text.assemble(variant_text(other.variant, other.form), words)
 
 
 def _session(session: SessionScored) -> Text:
@@ -69,7 +81,7 @@ def forecast_columns(found: ForecastScores, most: int | None = None) -> list[Col
         low.add(figure(row.low_s, row.low_s, row.high_s, scale))
         high.add(figure(row.high_s, row.low_s, row.high_s, scale))
         took.add(figure(row.time_s, None, None, scale))
-        held.add(Text("yes") if row.held else warning_text("no"))
+        held.add(UNKNOWN if row.held is None else Text("yes") if row.held else warning_text("no"))
         basis.add(row.basis or UNKNOWN)
     return [run, variant, low, high, took, held, basis]
 

@@ -65,7 +65,7 @@ def print_grid(
     if strip is not None and out.width - used >= NARROWEST_STRIP:
         width = min(WIDEST_STRIP, out.width - used)
         scale, rows = strip.draw(width)
-        laid_out.insert(strip.after, [_padded(Text(strip.head), width, False), _padded(scale, width, False), *rows])
+        laid_out.insert(strip.after, [_padded(cell, width, False) for cell in (Text(strip.head), scale, *rows)])
     lines = [Text(" " * GAP).join(cells) for cells in zip(*laid_out, strict=True)]
     total = max(cell_len(line.plain) for line in lines)
     for place, line in enumerate(lines):

@@ -53,8 +53,8 @@ def _sources(evidence: Evidence) -> Iterator[Confounder]:
     said = {
         SIMULATED: (UNFAIR, "measured on a stand-in, and simulated", "A stand-in's times are nobody's.",
                     "Read them as an example only; run all of them on the same, real thing."),
-        BY_HAND: (DOUBT, "timed by hand", "A hand adds some tenths of a second, and no two times the same.",
-                  "Let Unvek run it; or time it so often that a tenth of a second does not matter."),
+        BY_HAND: (DOUBT, "timed by hand", "A hand is late, which the intervals know, and nobody saw what else ran.",
+                  "Let Unvek run it; or time something so long that a tenth of a second does not matter."),
         IMPORTED: (DOUBT, "imported, not measured here", "How those times were taken is not known here.",
                    "Run it here: 'unvek run'."),
     }  # fmt: skip

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from statistics import median
 from typing import ClassVar
 
+from unvek.core.clock.acts import OTHERS_WORD
 from unvek.core.logbook.rows import ForecastRow, KeptRun
 from unvek.core.logbook.store import Logbook
 from unvek.core.run.events.record import FINISHED
@@ -12,7 +13,7 @@ from unvek.core.run.events.record import FINISHED
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ForecastScored:
-    """One forecast of a run, and what it took."""
+    """One forecast of a run, and what it took; held is None of another program's single figure, which no time meets."""
 
     run: int
     variant: str
@@ -24,7 +25,7 @@ class ForecastScored:
     low_s: float
     high_s: float
     time_s: float
-    held: bool
+    held: bool | None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -35,6 +36,18 @@ class BasisScored:
     forecasts: int
     held: int
     width: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OthersWord:
+    """What another program said of runs of a variant beforehand. factor: what they took over it, in the middle."""
+
+    variant: str
+    form: str
+    forecasts: int
+    factor: float
+    low: float
+    high: float
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -52,7 +65,7 @@ class SessionScored:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ForecastScores:
-    """Every forecast of a finished run, and of whole sessions."""
+    """Every forecast of a finished run, and of whole sessions; others are forecasts that other programs made."""
 
     kind: ClassVar[str] = "forecasts"
     forecasts: int
@@ -61,19 +74,23 @@ class ForecastScores:
     bases: tuple[BasisScored, ...]
     sessions: tuple[SessionScored, ...]
     rows: tuple[ForecastScored, ...]
+    others: tuple[OthersWord, ...] = ()
 
 
 def score_forecasts(logbook: Logbook) -> ForecastScores:
     """Score every forecast in a logbook. Runs of which nothing could be said are counted as unforeseen."""
     finished = [run for run in logbook.runs() if run.status == FINISHED and run.time_s is not None]
     rows = tuple(scored for run in finished if (scored := _scored(run)) is not None)
+    ours = [row for row in rows if row.held is not None]
+    others = [row for row in rows if row.held is None]
     return ForecastScores(
-        forecasts=len(rows),
-        held=sum(row.held for row in rows),
+        forecasts=len(ours),
+        held=sum(row.held is True for row in ours),
         unforeseen=len(finished) - len(rows),
-        bases=tuple(_basis(name, rows) for name in dict.fromkeys(row.basis for row in rows)),
+        bases=tuple(_basis(name, ours) for name in dict.fromkeys(row.basis for row in ours)),
         sessions=tuple(_session(row) for row in logbook.forecasts()),
         rows=rows,
+        others=tuple(_others(name, others) for name in dict.fromkeys(row.variant for row in others)),
     )
 
 
@@ -93,7 +110,20 @@ def _scored(run: KeptRun) -> ForecastScored | None:
         low_s=low_s,
         high_s=high_s,
         time_s=time_s,
-        held=low_s <= time_s <= high_s,
+        held=None if run.forecast_basis == OTHERS_WORD else low_s <= time_s <= high_s,
+    )
+
+
+def _others(variant: str, rows: Iterable[ForecastScored]) -> OthersWord:
+    of_variant = [row for row in rows if row.variant == variant]
+    factors = [row.time_s / row.high_s for row in of_variant]
+    return OthersWord(
+        variant=variant,
+        form=of_variant[0].form,
+        forecasts=len(factors),
+        factor=median(factors),
+        low=min(factors),
+        high=max(factors),
     )
 
 
@@ -102,7 +132,7 @@ def _basis(name: str, rows: Iterable[ForecastScored]) -> BasisScored:
     return BasisScored(
         basis=name,
         forecasts=len(of_basis),
-        held=sum(row.held for row in of_basis),
+        held=sum(row.held is True for row in of_basis),
         width=median(row.high_s / row.low_s for row in of_basis),
     )
 
