@@ -16,7 +16,7 @@ TO_LEARN = 2  # trials at first that count for nothing
 LONGEST_WAIT_S = 5.0  # after the end, and before it, beyond which nobody can have meant it
 LEAST_STEPS, MOST_STEPS = 4, 8
 STEP_S, UNEVEN = (0.25, 0.6), 0.25
-TO_DO = "Press space: something starts, and makes step after step. Press space again the moment it is done."
+TO_DO = ("Press space: something starts, and makes step after step.", "Press space again the moment it is done.")
 
 
 class Practice:
@@ -79,8 +79,8 @@ class Practice:
         width, height = frame.size()
         count = f"{len(self.errors_s)} of {self._trials} trials"
         lines: Sequence[Text] = (
-            Text("Practising: how far is your hand off?", style="bold"), Text(TO_DO, style="dim"), Text(),
-            middle, Text(), Text(self._news), Text(count, style="dim"), Text(),
+            Text("Practising: how far is your hand off?", style="bold"), *(Text(words, style="dim") for words in TO_DO),
+            Text(), middle, Text(), Text(self._news), Text(count, style="dim"), Text(),
             Text("space press   q end", style="dim"),
         )  # fmt: skip
         for line in lines:
