@@ -11,9 +11,10 @@ class Looked(JudgedLogbook):
         """Press keys, each once its question is drawn; return all that was drawn."""
         with Terminal("judge", "look", "--judge", "Ina", *options, folder=self.folder, lines=40) as terminal:
             for key in keys:
-                terminal.until("q quit", "why")
+                terminal.until("q quit", "why", "verdicts by")
                 terminal.quiet()
-                terminal.press(key.decode())
+                if terminal.process.poll() is None:  # all may be answered before every key was pressed
+                    terminal.press(key.decode())
             self.assertEqual(terminal.end(), 0, terminal.drawn[-2000:])
             return terminal.drawn
 
