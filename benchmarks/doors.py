@@ -377,7 +377,7 @@ class Imports(Door):
                 with warnings.catch_warnings():
                     warnings.simplefilter("error")  # the user would see them
                     evidence = work_out(logbook, gather(logbook)).evidence
-                    put_out(compare(evidence, logbook.rig_of_runs(evidence.runs.rows.column("number"))))
+                    put_out(compare(evidence, logbook.rig_of_run(evidence.runs.latest)))
             except UnvekError:
                 return True
         return False

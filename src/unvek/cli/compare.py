@@ -58,7 +58,7 @@ def compare(
 
     with open_logbook(logbook_path) as logbook:
         evidence = gather_evidence(logbook, selection)
-        found = compare_variants(evidence, logbook.rig_of_runs(evidence.runs.rows.column("number")), measures)
+        found = compare_variants(evidence, logbook.rig_of_run(evidence.runs.latest), measures)
         if plot_path is not None:
             from unvek.show.picture.plots.strips import draw_comparison
 

@@ -70,7 +70,7 @@ def demo(folder: Path, quick: bool, plain: bool) -> None:
         click.get_current_context().exit(EXIT_STOPPED)
     with Logbook.open(logbook_beside(plan)) as logbook:
         evidence = gather_evidence(logbook)
-        put(compare(evidence, logbook.rig_of_runs(evidence.runs.rows.column("number"))), COMPARISON, "table")
+        put(compare(evidence, logbook.rig_of_run(evidence.runs.latest)), COMPARISON, "table")
         click.echo()
         put(trade_off(evidence), TRADEOFF, "table")
         draw_sheet(lay_out_outputs(logbook, evidence), folder / "sheet.png")

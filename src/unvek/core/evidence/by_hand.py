@@ -15,6 +15,8 @@ def hand_error(values: Values, name: str, these: Truths) -> float:
     took (rates, times per token, costs) is off by the same share as that. The mean over the runs, those that no hand
     timed with nothing.
     """
+    if BY_HAND not in values.held.runs.rows.coded("source").values:
+        return 0.0
     by_hand = these & values.held.runs.of_source(BY_HAND)
     if not np.any(by_hand) or not _is_timed(values, name):
         return 0.0

@@ -1,6 +1,6 @@
 """The runs that count, as rows, and their columns as arrays of the same length."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 
 from unvek.core.evidence.warming import Warming, still_warming
 from unvek.core.logbook.rows import LaunchRow, RunRow
-from unvek.core.logbook.run_table import Coded, RunTable
+from unvek.core.logbook.run_columns import Coded
+from unvek.core.logbook.run_table import RunTable
 from unvek.core.run.events.record import FINISHED, is_from_elsewhere
 from unvek.core.stats.grouping import numbered
 
@@ -49,11 +50,29 @@ class CountedRuns:
     def __len__(self) -> int:
         return len(self.rows)
 
+    def __contains__(self, number: object) -> bool:
+        """Whether the run of this number is among them."""
+        places = self._place_by_number
+        return isinstance(number, int) and 0 <= number < len(places) and bool(places[number] >= 0)
+
+    def variant_name(self, number: int) -> str:
+        """Return the name of the variant of a run that is among them."""
+        return self.variants[int(self.variant[self._place_by_number[number]])].name
+
+    def item_of(self, number: int) -> int:
+        """Return the number of the item of a run that is among them."""
+        return int(self.item[self._place_by_number[number]])
+
     # ---- which run each is ----
 
     @cached_property
     def number(self) -> Whole:
         return self.rows.whole_numbers("number")
+
+    @property
+    def latest(self) -> int:
+        """The number of the run that was made last."""
+        return int(self.number.max())
 
     @cached_property
     def variant(self) -> Whole:
@@ -74,9 +93,7 @@ class CountedRuns:
     @cached_property
     def session(self) -> Whole:
         """The number of the session that each run was made in; 0 where it is not known."""
-        launches, places = np.unique(self.launch, return_inverse=True)
-        sessions = [self.launches[number].session or 0 for number in launches.tolist()]
-        return np.array(sessions, np.int64)[places]
+        return np.asarray(self.of_launches(lambda launch: launch.session or 0), np.int64)
 
     def first_of_items(self, variant: str) -> Whole:
         """Return the places of a variant's first finished run of each item, of those that were made here."""
@@ -86,7 +103,7 @@ class CountedRuns:
     @cached_property
     def task_codes(self) -> Whole:
         """Which runs are of the same task."""
-        return self.rows.coded("task").codes
+        return np.asarray(self.rows.coded("task").codes, np.int64)
 
     @cached_property
     def varied_codes(self) -> Whole:
@@ -111,10 +128,20 @@ class CountedRuns:
     def launch(self) -> Whole:
         return self.rows.whole_numbers("launch")
 
+    def of_launches(self, told: Callable[[LaunchRow], float | None]) -> Floats:
+        """Return (runs,) what each one's launch tells, NaN where it tells nothing."""
+        numbers, places = self._launch_numbers
+        return np.array([told(self.launches[number]) for number in numbers.tolist()], np.float64)[places]
+
+    @cached_property
+    def _launch_numbers(self) -> tuple[Whole, Whole]:
+        """The numbers of these launches, and which of them each run was made in."""
+        return np.unique(self.launch, return_inverse=True)
+
     @cached_property
     def launches(self) -> Mapping[int, LaunchRow]:
         """The launches that these runs were made in, by number."""
-        wanted = set(self.launch.tolist())
+        wanted = set(self._launch_numbers[0].tolist())
         return {launch.number: launch for launch in self.every_launch if launch.number in wanted}
 
     def places_of(self, numbers: Whole) -> Whole:
@@ -184,7 +211,13 @@ class CountedRuns:
 
     def of_source(self, source: str) -> Truths:
         """Which runs' figures are from this source."""
-        return self.rows.coded("source").where(lambda known: known == source)
+        if source not in self._of_source:
+            self._of_source[source] = self.rows.coded("source").where(lambda known: known == source)
+        return self._of_source[source]
+
+    @cached_property
+    def _of_source(self) -> dict[str, Truths]:
+        return {}
 
     def variants_from(self, source: str) -> tuple[str, ...]:
         """Return the variants of which some figures are from this source."""

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from unvek.core.evidence.by_hand import hand_error
-from unvek.core.evidence.counted_runs import CountedRuns, Floats, Truths, VariantOnRecord
+from unvek.core.evidence.counted_runs import CountedRuns, Floats, Truths, VariantOnRecord, Whole
 from unvek.core.evidence.held import HeldAgainst
 from unvek.core.evidence.measurements import PoorOutputs, Without
 from unvek.core.evidence.settings import RunSettings
@@ -28,6 +28,8 @@ from unvek.core.stats.over_launches.launches import (
 from unvek.core.stats.over_tasks.items import TaskRecord, score_location, score_ratios, task_record
 from unvek.core.stats.over_tasks.paid_for_good import paid_for_good, ratio_for_good
 from unvek.core.stats.student import Estimate
+
+MOST_HELD = 200  # selections of runs
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -52,6 +54,10 @@ class Evidence:
     waiting: int = 0
     usual: tuple[WantedMeasure, ...] = ()
     _ratios: dict[str, Mapping[tuple[int, str], Ratio]] = field(
+        init=False, default_factory=dict, repr=False, compare=False
+    )
+
+    _where: dict[bytes, tuple[Whole, Whole, Whole, Whole]] = field(
         init=False, default_factory=dict, repr=False, compare=False
     )
 
@@ -119,10 +125,17 @@ class Evidence:
         return self._sample_of(self.values.of(name), these, self.unseen(name, these))
 
     def _sample_of(self, values: Floats, these: Truths, unseen: float = 0.0) -> Sample:
-        runs = self.runs
-        return Sample(
-            values[these], runs.round[these], runs.launch[these], runs.item[these], runs.task_codes[these], unseen
-        )
+        return Sample(values[these], *self._made_where(these), unseen)
+
+    def _made_where(self, these: Truths) -> tuple[Whole, Whole, Whole, Whole]:
+        """Return round, launch, item and task of some of the runs: many measures are of the same ones."""
+        key = np.packbits(these).tobytes()
+        if key not in self._where:
+            if len(self._where) >= MOST_HELD:
+                self._where.clear()
+            runs = self.runs
+            self._where[key] = runs.round[these], runs.launch[these], runs.item[these], runs.task_codes[these]
+        return self._where[key]
 
     def unseen(self, name: str, these: Truths) -> float:
         """Return what a hand may add to a measure of these runs, as a share; 0 where none of them was timed by hand."""

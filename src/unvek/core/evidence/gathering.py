@@ -4,7 +4,6 @@ Warm-ups, voided runs and runs of cells that the plan no longer has are left out
 run that could not begin, say) the latest run counts.
 """
 
-from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence, Set
 from dataclasses import dataclass, field, replace
 from fnmatch import fnmatchcase
@@ -66,7 +65,7 @@ def gather(logbook: Logbook, selection: Selection = EVERYTHING) -> Evidence:
     if plan is None:
         raise InputError(f"there are no runs in {logbook.folder.path} yet; make some with 'unvek run PLAN'")
     reference = selection.reference or plan.plan.reference
-    runs = logbook.run_table(RunRow)
+    runs = logbook.run_columns()
     every = (*_planned(plan), *_from_elsewhere(runs, plan))
     names = [variant.name for variant in every]
     if reference not in names:
@@ -199,7 +198,7 @@ def _first_runs_s(runs: RunTable[RunRow], of_plan: NDArray[np.bool_]) -> dict[st
 
 
 def _refuse_several_rigs(logbook: Logbook, rows: RunTable[RunRow]) -> None:
-    counts = Counter(rows.column("rig"))
+    counts = rows.coded("rig").counts()
     if len(counts) < 2:
         return
     rigs = logbook.rigs()

@@ -54,13 +54,13 @@ class RunSettings:
 
     def numbers(self, name: str) -> Floats:
         """Return a setting of each run as a number (NaN where it is none)."""
-        kinds, representatives = self._kinds
+        kinds, representatives = self.kinds
         found = [self.of_run(row, name) for row in representatives]
         numbers = [v if isinstance(v, int | float) and not isinstance(v, bool) else np.nan for v in found]
         return np.array(numbers, float)[kinds]
 
     @cached_property
-    def _kinds(self) -> tuple[Whole, list[RunRow]]:
+    def kinds(self) -> tuple[Whole, list[RunRow]]:
         """Which runs have all settings alike: (n,) the number of each run's kind, and a run of each kind."""
         kinds, _ = numbered(self.runs.variant, self.runs.task_codes, self.runs.varied_codes)
         firsts = np.unique(kinds, return_index=True)[1].tolist()

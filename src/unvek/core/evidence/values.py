@@ -228,7 +228,9 @@ class Values:
     def of(self, name: str) -> Floats:
         """Return a measure of each run (NaN where it is unknown, or the run did not finish)."""
         if name not in self._columns:
-            self._columns[name] = self._read(name)
+            found = self._read(name)
+            # Most measures are known of no run: these share one column.
+            self._columns[name] = found if np.any(np.isfinite(found)) else self._nothing
         return self._columns[name]
 
     def has(self, name: str) -> bool:
@@ -249,13 +251,10 @@ class Values:
             values = runs.rows.numbers(COLUMNS[name]).copy()
             values[runs.cold] = np.nan
         elif name == MODEL_MEMORY:
-            abouts = {number: launch.about for number, launch in runs.launches.items()}
-            before = [abouts[number].memory_before_bytes for number in runs.launch.tolist()]
-            added = self.of(PEAK_MEMORY) - np.array(before, np.float64)
+            added = self.of(PEAK_MEMORY) - runs.of_launches(lambda launch: launch.about.memory_before_bytes)
             values = np.where(added > 0, added, np.nan)
         elif name == LOAD:
-            loads_s = {number: launch.load_s for number, launch in runs.launches.items()}
-            values = np.array([loads_s[number] for number in runs.launch.tolist()], np.float64)
+            values = runs.of_launches(lambda launch: launch.load_s)
         elif name == BESIDE_STEPS and self.stages:
             values = self._beside_stages()
         else:
@@ -267,6 +266,12 @@ class Values:
             values = np.full(len(runs), np.nan)
         values.flags.writeable = False
         return values
+
+    @cached_property
+    def _nothing(self) -> Floats:
+        nothing = np.full(len(self._runs), np.nan)
+        nothing.flags.writeable = False
+        return nothing
 
     def _of_phases(self, name: str) -> Floats:
         """How long a phase took in each run."""

@@ -39,7 +39,7 @@ def circumstance_notes(
     notes += _usual_notes(evidence)
     notes += _measuring_notes(evidence, evidence.values.score_names if measures is None else measures)
     notes += _settling_notes(evidence)
-    rigs = set(runs.rows.column("rig"))
+    rigs = runs.rows.coded("rig").values
     if len(rigs) > 1:
         notes.append(
             f"These runs were made on {len(rigs)} rigs: a difference may be the machines' and not the variants'."

@@ -26,8 +26,9 @@ from unvek.core.logbook.rows import (
     RunRow,
     SessionRow,
 )
-from unvek.core.logbook.run_table import Columns, RunTable, uncollected
-from unvek.core.logbook.slots import FilledSlots
+from unvek.core.logbook.run_columns import ListColumns
+from unvek.core.logbook.run_table import RunTable, uncollected
+from unvek.core.logbook.runs_as_columns import RunsAsColumns
 from unvek.core.run.events.record import Provenance
 
 NAMED_AT_A_TIME = 500  # numbers or ids in one statement
@@ -76,7 +77,7 @@ def batches(values: Sequence[Any]) -> Iterator[Sequence[Any]]:
     return (values[start : start + NAMED_AT_A_TIME] for start in range(0, len(values), NAMED_AT_A_TIME))
 
 
-class LogbookReading(FilledSlots):
+class LogbookReading(RunsAsColumns):
     """What can be asked of a logbook."""
 
     # ---- plans, sessions, launches, rigs ----
@@ -120,13 +121,13 @@ class LogbookReading(FilledSlots):
         """Return the facts of each machine that runs were made on, by its fingerprint."""
         return {row.fingerprint: row.facts for row in self._rows(select(tables.rigs))}
 
-    def rig_of_runs(self, numbers: Iterable[int]) -> Mapping[str, Any]:
-        """Return the facts of the machine that the newest of these runs was made on, and its fingerprint."""
+    def rig_of_run(self, number: int) -> Mapping[str, Any]:
+        """Return the facts of the machine that a run was made on, and its fingerprint."""
         query = (
             select(tables.rigs)
             .join(tables.launches, tables.launches.c.rig == tables.rigs.c.fingerprint)
             .join(tables.runs, tables.runs.c.launch == tables.launches.c.number)
-            .where(tables.runs.c.number == max(numbers))
+            .where(tables.runs.c.number == number)
         )
         row = next(self._rows(query))
         return {"fingerprint": row.fingerprint, **row.facts}
@@ -182,7 +183,7 @@ class LogbookReading(FilledSlots):
             if name in found:
                 found[name] = [bool(value) for value in found[name]]
         found["rig"] = [rigs[launch] for launch in found["launch"]]
-        return RunTable(Columns(found), row)
+        return RunTable(ListColumns(found), row)
 
     def runs_numbered(self, numbers: Sequence[int]) -> list[KeptRun]:
         """Return the runs of these numbers, those of plans, in the order in which they were made."""
@@ -249,7 +250,8 @@ class LogbookReading(FilledSlots):
     def texts(self) -> dict[int, str]:
         """Return what each run has written, by its number, where it has written anything."""
         details = tables.run_details.c
-        return {row.run: row.text for row in self._rows(select(details.run, details.text)) if row.text}
+        query = select(details.run, details.text).where(details.text != "")
+        return {row.run: row.text for row in self._rows(query)}
 
     def has_run(self, launch: int, place: int) -> bool:
         """Whether the run at this place of a launch was kept."""

@@ -1,80 +1,17 @@
 """Runs by the 100,000: held as columns, as they come from the database; a row is made where one is asked for."""
 
 import gc
-from collections import Counter
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from functools import cached_property
-from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar, overload
+from typing import TYPE_CHECKING, Any, TypeVar, overload
 
 from unvek.core.logbook.rows import RunRow
+from unvek.core.logbook.run_columns import Coded, Columns, Values
 
 if TYPE_CHECKING:  # a list of runs wants no NumPy
     import numpy as np
     from numpy.typing import NDArray
-
-Values = Sequence[Any]
-
-
-class Coded(NamedTuple):
-    """A column of few different values: (n,) one code a row, and the value that each code stands for."""
-
-    codes: "NDArray[np.int64]"
-    values: Values
-
-    def where(self, fits: Callable[[Any], bool]) -> "NDArray[np.bool_]":
-        """Return (n,) whether each row's value fits; each different value is looked at once."""
-        import numpy as np
-
-        return np.array([fits(value) for value in self.values], bool)[self.codes]
-
-    def counts(self) -> "Counter[Any]":
-        """Return how often each value is there."""
-        import numpy as np
-
-        return Counter(dict(zip(self.values, np.bincount(self.codes).tolist(), strict=True)))
-
-    def take(self, places: "NDArray[Any]") -> "Coded":
-        """Return the column of some of the rows, with the values that are there."""
-        import numpy as np
-
-        codes = self.codes[places]
-        there = np.bincount(codes, minlength=len(self.values)) > 0
-        values = tuple(value for value, is_there in zip(self.values, there.tolist(), strict=True) if is_there)
-        return Coded((np.cumsum(there) - 1)[codes], values)
-
-
-class Columns:
-    """Everything that was read: each column as a list, and as an array as soon as one is asked for."""
-
-    def __init__(self, lists: Mapping[str, Values]):
-        """lists: all of one length."""
-        self.lists = lists
-        self._arrays: dict[tuple[str, str], NDArray[Any]] = {}
-        self._coded: dict[str, Coded] = {}
-
-    def array(self, name: str, kind: str) -> "NDArray[Any]":
-        """Return a column as an array of that kind of number, not to be written to."""
-        import numpy as np
-
-        if (name, kind) not in self._arrays:
-            self._arrays[name, kind] = np.array(self.lists[name], kind)
-            self._arrays[name, kind].flags.writeable = False
-        return self._arrays[name, kind]
-
-    def coded(self, name: str) -> Coded:
-        import numpy as np
-
-        if name not in self._coded:
-            column = self.lists[name]
-            # What is varied comes as one object for each different text, and can't be a key itself.
-            keys = list(map(id, column)) if name == "varied" else column
-            different = dict(zip(keys, column, strict=True))
-            code_of = dict(zip(different, range(len(different)), strict=True))
-            codes = np.fromiter(map(code_of.__getitem__, keys), np.int64, len(keys))
-            self._coded[name] = Coded(codes, tuple(different.values()))
-        return self._coded[name]
-
 
 Row = TypeVar("Row", bound=RunRow, covariant=True)
 
@@ -88,14 +25,12 @@ class RunTable(Sequence[Row]):
         self._row = row
         self._places = places
         self._picked: dict[str, Values] = {}
+        self._coded: dict[str, Coded] = {}
 
     def column(self, name: str) -> Values:
         """Return one value a row."""
-        whole = self._columns.lists[name]
-        if self._places is None:
-            return whole
         if name not in self._picked:
-            self._picked[name] = [whole[place] for place in self._places.tolist()]
+            self._picked[name] = self._columns.values(name, self._places)
         return self._picked[name]
 
     def numbers(self, name: str) -> "NDArray[np.float64]":
@@ -108,8 +43,10 @@ class RunTable(Sequence[Row]):
 
     def coded(self, name: str) -> Coded:
         """Return a column of few different values as codes."""
-        whole = self._columns.coded(name)
-        return whole if self._places is None else whole.take(self._places)
+        if name not in self._coded:
+            whole = self._columns.coded(name)
+            self._coded[name] = whole if self._places is None else whole.take(self._places)
+        return self._coded[name]
 
     def take(self, places: "NDArray[np.int64]") -> "RunTable[Row]":
         """Return the table of these rows, which are in order and each there once."""
@@ -121,7 +58,7 @@ class RunTable(Sequence[Row]):
         return array if self._places is None else array[self._places]
 
     def __len__(self) -> int:
-        return len(next(iter(self._columns.lists.values()))) if self._places is None else len(self._places)
+        return len(self._columns) if self._places is None else len(self._places)
 
     @overload
     def __getitem__(self, place: int) -> Row: ...
@@ -131,14 +68,14 @@ class RunTable(Sequence[Row]):
         if isinstance(place, slice):
             return self._rows[place]
         at = int(place if self._places is None else self._places[place])
-        return self._row(**{name: column[at] for name, column in self._columns.lists.items()})
+        return self._row(**{name: self._columns.value(name, at) for name in self._columns.names})
 
     def __iter__(self) -> Iterator[Row]:
         return iter(self._rows)
 
     @cached_property
     def _rows(self) -> list[Row]:
-        names = tuple(self._columns.lists)
+        names = self._columns.names
         columns = [self.column(name) for name in names]
         with uncollected():
             return [self._row(**dict(zip(names, values, strict=True))) for values in zip(*columns, strict=True)]

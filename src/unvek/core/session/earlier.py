@@ -69,9 +69,7 @@ def _brought(file: Path) -> Iterator[Logbook]:
 
 
 def _changes(then: Logbook, before: Evidence, now: Logbook, after: Evidence, words: tuple[str, str]) -> Changes:
-    rigs = tuple(
-        logbook.rig_of_runs(side.runs.rows.column("number")) for logbook, side in ((then, before), (now, after))
-    )
+    rigs = tuple(logbook.rig_of_run(side.runs.latest) for logbook, side in ((then, before), (now, after)))
     return changes_between(before, after, words, (rigs[0], rigs[1]))
 
 

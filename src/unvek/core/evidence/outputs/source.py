@@ -3,7 +3,7 @@
 import hashlib
 import os
 from abc import ABC, abstractmethod
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from functools import cached_property
@@ -100,6 +100,11 @@ class Source(ABC):
         for output in self._mine:
             found.setdefault(output.run, []).append(output)
         return found
+
+    @property
+    def runs(self) -> Collection[int]:
+        """The runs that have an output of this sort."""
+        return self._first.keys()
 
     def digest(self, run: int) -> str:
         """Return the digest of a run's output; OutputError where it has none."""

@@ -2,6 +2,8 @@
 
 from collections.abc import Callable, Iterator
 
+import numpy as np
+
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.evidence.outputs.pictures import Pictures
 from unvek.core.evidence.outputs.source import KeptOutputs, OutputError
@@ -31,10 +33,9 @@ def file_findings(logbook: Logbook, evidence: Evidence, tell: Callable[[str], No
 
 def _changed_outputs(logbook: Logbook, evidence: Evidence, digests: DigestCache) -> Iterator[Confounder]:
     """Hold every output against the digest that it was kept with: one that was changed is used by no measure."""
-    variants = dict(zip(evidence.runs.number.tolist(), evidence.runs.rows.column("variant"), strict=True))
     changed: dict[str, list[int]] = {}
-    for run in changed_outputs(logbook, variants, digests):
-        changed.setdefault(variants[run], []).append(run)
+    for run in changed_outputs(logbook, evidence.runs, digests):
+        changed.setdefault(evidence.runs.variant_name(run), []).append(run)
     for name, runs in changed.items():
         yield Confounder(
             code="outputs-changed", severity=DOUBT, variants=(name,),
@@ -49,9 +50,10 @@ def _picture_sizes(logbook: Logbook, evidence: Evidence) -> Iterator[Confounder]
     """Hold the sizes of the pictures of each item against the reference's; one a variant and item is looked at."""
     pictures = Pictures(KeptOutputs.of(logbook, with_texts=False))
     sizes: dict[tuple[str, int], tuple[int, int]] = {}
-    columns = (evidence.runs.rows.column(name) for name in ("variant", "number"))
-    for variant, run, item in zip(*columns, evidence.runs.item.tolist(), strict=True):
-        key = (variant, item)
+    runs = np.array(sorted(run for run in pictures.runs if run in evidence.runs), np.int64)
+    items = evidence.runs.item[evidence.runs.places_of(runs)] if len(runs) else runs
+    for run, item in zip(runs.tolist(), items.tolist(), strict=True):
+        key = (evidence.runs.variant_name(run), item)
         if key not in sizes:
             try:
                 sizes[key] = pictures.size(run)

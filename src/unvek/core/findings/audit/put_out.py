@@ -41,20 +41,17 @@ def _without_value(evidence: Evidence) -> Iterator[Confounder]:
 
     To have made no output of that sort is one only for an item of which others made some.
     """
-    places = {number: place for place, number in enumerate(evidence.runs.number.tolist())}
-    names = evidence.runs.rows.column("variant")
-    finished = Counter(names[place] for place in np.flatnonzero(evidence.runs.finished).tolist())
+    finished = evidence.runs.rows.coded("variant").take(evidence.runs.finished).counts()
     found: dict[tuple[str, str], Counter[str]] = defaultdict(Counter)
     asked = {measure.name for measure in evidence.plan.measures} | set(evidence.values.score_names)
     without = [one for one in evidence.without if one.name in asked]
     items_with = {name: _items_with_value(evidence, name) for name in {one.name for one in without}}
     for one in without:
-        place = places.get(one.run)
-        if place is None or tells_of_change(one.why) or one.why in NO_FAULT:
+        if one.run not in evidence.runs or tells_of_change(one.why) or one.why in NO_FAULT:
             continue
-        if one.why.startswith(MADE_NONE) and int(evidence.runs.item[place]) not in items_with[one.name]:
+        if one.why.startswith(MADE_NONE) and evidence.runs.item_of(one.run) not in items_with[one.name]:
             continue
-        found[one.name, one.why][names[place]] += 1
+        found[one.name, one.why][evidence.runs.variant_name(one.run)] += 1
     for (measure, why), runs in _few_of_each(found).items():
         said = ", ".join(f"{name} ({count} of {counted(finished[name], 'run')})" for name, count in runs.items())
         yield Confounder(

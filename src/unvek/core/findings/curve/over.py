@@ -10,10 +10,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from unvek.core.errors import InputError
-from unvek.core.evidence.counted_runs import Floats
+from unvek.core.evidence.counted_runs import Floats, Whole
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.logbook.rows import RunRow
 from unvek.core.measures.catalogue import COUNTS
+from unvek.core.stats.grouping import numbered
 
 MOST_VALUES = 60
 CLIENTS = "clients"  # of these more do not do more of the same: they wait for each other
@@ -49,9 +50,10 @@ def values_of(evidence: Evidence, setting: str) -> Values:
 
     InputError names what there is, where it has fewer than two values here.
     """
-    found: list[Value | None] = [_value_of(evidence, setting, row) for row in evidence.runs.rows]
+    kinds, rows = evidence.settings.kinds
+    found: Sequence[Value | None] = [_value_of(evidence, setting, row) for row in rows]
     if setting in COUNTS and not any(value is not None for value in found):
-        found = list(_counted(evidence.values.of(setting)))
+        found, kinds = _counted(evidence.values.of(setting))
     names = [value for value in dict.fromkeys(found) if value is not None]
     if len(names) < 2:
         known = ", ".join(_settings_with_values(evidence))
@@ -64,24 +66,32 @@ def values_of(evidence: Evidence, setting: str) -> Values:
     if all(isinstance(name, int | float) for name in names):
         names.sort()
     places = {name: place for place, name in enumerate(names)}
-    is_varied = any(setting in row.varied for row in evidence.runs.rows)
-    items: dict[Any, int] = {}
-    keys = [_rest_of(row, setting) if is_varied else row.seed for row in evidence.runs.rows]
     return Values(
         names=tuple(names),
-        places=np.array([-1 if value is None else places[value] for value in found], np.int64),
-        items=np.array([items.setdefault(key, len(items)) for key in keys], np.int64),
+        places=np.array([-1 if value is None else places[value] for value in found], np.int64)[kinds],
+        items=_items(evidence, setting),
         is_length=setting in LENGTHS or any(setting in task.facts for task in evidence.settings.tasks.values()),
         are_clients=setting == CLIENTS,
     )
 
 
-def _counted(counts: Floats) -> Sequence[Value | None]:
-    """Return each run's count (NaN: None), those that are near each other as the middle one of them."""
+def _items(evidence: Evidence, setting: str) -> Whole:
+    """Return (runs,) numbers for what is paired over values: all but the setting, or the seed where tasks have it."""
+    kinds, rows = evidence.settings.kinds
+    if not any(setting in row.varied for row in rows):
+        return np.asarray(numbered(evidence.runs.seed)[0], np.int64)
+    of_kinds: dict[Any, int] = {}
+    rest = np.array([of_kinds.setdefault(_rest_of(row, setting), len(of_kinds)) for row in rows], np.int64)
+    return np.asarray(numbered(rest[kinds], evidence.runs.seed)[0], np.int64)
+
+
+def _counted(counts: Floats) -> tuple[Sequence[Value | None], Whole]:
+    """Return counts (None: not known), those that are near each other as the middle one of them, and each run's."""
     known = np.unique(counts[np.isfinite(counts)])
     groups = next((found for factor in NEAR if len(found := _groups(known, factor)) <= MOST_VALUES), [])
     middles = {value: float(np.median(group)) for group in groups for value in group.tolist()}
-    return [middles.get(count) for count in counts.tolist()]
+    different, places = np.unique(counts, return_inverse=True)
+    return [middles.get(count) for count in different.tolist()], places
 
 
 def _groups(values: Floats, factor: float) -> list[Floats]:
@@ -106,7 +116,7 @@ def _value_of(evidence: Evidence, setting: str, row: RunRow) -> Value | None:
 
 def _rest_of(row: RunRow, setting: str) -> tuple[Any, ...]:
     others = sorted((name, repr(value)) for name, value in row.varied.items() if name != setting)
-    return row.task, row.seed, *others
+    return row.task, *others
 
 
 def _settings_with_values(evidence: Evidence) -> list[str]:
@@ -116,7 +126,7 @@ def _settings_with_values(evidence: Evidence) -> list[str]:
         names |= dict.fromkeys((*task.facts, *task.settings))
     for variant in evidence.variants:
         names |= dict.fromkeys(variant.settings)
-    rows = {(row.variant, row.task, repr(row.varied)): row for row in evidence.runs.rows}.values()
+    rows = evidence.settings.kinds[1]
     counts = [name for name in COUNTS if len(np.unique(_known(evidence.values.of(name)))) > 1]
     return [
         *(name for name in names if len({_value_of(evidence, name, row) for row in rows} - {None}) > 1),

@@ -49,7 +49,7 @@ def report_of(
 ) -> Report:
     """Return the report; InputError where no run has finished yet."""
     left_out: list[str] = []
-    rig = logbook.rig_of_runs(evidence.runs.rows.column("number"))
+    rig = logbook.rig_of_run(evidence.runs.latest)
     kept = Kept(
         variants=lambda name: name == evidence.reference or fnmatchcase(name, selection.only),
         tasks=lambda name: fnmatchcase(name, selection.tasks),

@@ -39,7 +39,8 @@ class Sample:
 
     def known(self) -> "Sample":
         """Return the runs whose value is known."""
-        return self.where(np.isfinite(self.values))
+        known = np.isfinite(self.values)
+        return self if known.all() else self.where(known)
 
     def where(self, these: np.ndarray) -> "Sample":
         tasks = None if self.tasks is None else self.tasks[these]

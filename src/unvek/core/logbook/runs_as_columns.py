@@ -1,0 +1,105 @@
+"""Every run as columns in arrays: read in blocks, and where there are many, kept beside the database as arrays."""
+
+import json
+from typing import TYPE_CHECKING
+
+from sqlalchemy import Connection, select, text, type_coerce
+from sqlalchemy.types import NullType
+
+from unvek.core.errors import LogbookError
+from unvek.core.logbook import tables
+from unvek.core.logbook.rows import RunRow
+from unvek.core.logbook.run_table import RunTable, uncollected
+from unvek.core.logbook.slots import FilledSlots
+
+if TYPE_CHECKING:  # a list of runs wants no NumPy
+    from unvek.core.logbook.array_columns import ArrayColumns
+    from unvek.core.logbook.column_file import Stamp
+
+MANY = 20_000  # runs, from which on a file of columns is worth its making
+BEHIND = 0.05  # share of the rows by which such a file may be behind before it is made again
+BLOCK = 10_000  # rows read at once
+# The database itself counts how often a run was changed, whoever changes it. Runs that are added have new numbers.
+CHANGED = "runs_changed"
+COUNT_UP = (
+    f"INSERT INTO about (key, value) VALUES ('{CHANGED}', '1') "
+    "ON CONFLICT (key) DO UPDATE SET value = CAST(CAST(value AS INTEGER) + 1 AS TEXT)"
+)
+TRIGGERS = {"runs_updated": "UPDATE", "runs_deleted": "DELETE"}
+
+
+class RunsAsColumns(FilledSlots):
+    """A logbook that gives the runs of plans as columns."""
+
+    def run_columns(self) -> RunTable[RunRow]:
+        """Return every run of a plan, in the order in which they were made, with columns as arrays."""
+        from unvek.core.logbook.column_file import ColumnFile  # a list of runs wants no NumPy
+
+        with self._reading() as connection:
+            last = connection.scalar(select(tables.runs.c.number).order_by(tables.runs.c.number.desc()).limit(1))
+        file = ColumnFile(self.folder.path) if (last or 0) >= MANY and self._counts_changes() else None
+        kept = file.read() if file is not None else None
+        with uncollected(), self._reading() as connection:
+            stamp = _stamp(connection)
+            if kept is not None and not _stands(connection, kept[0], stamp):
+                kept = None
+            more = _rows_after(connection, kept[0].last if kept is not None else 0)
+        columns = more if kept is None else kept[1].followed_by(more) if len(more) else kept[1]
+        if file is not None and (kept is None or len(more) > BEHIND * len(columns)):
+            file.write(columns, stamp)
+        return RunTable(columns, RunRow)
+
+    def _counts_changes(self) -> bool:
+        """Have the database count changes of runs from now on; False where it can't be written."""
+        if self._has_triggers():
+            return True
+        try:
+            with self._writing() as connection:
+                for name, what in TRIGGERS.items():
+                    connection.execute(text(f"DROP TRIGGER IF EXISTS {name}"))
+                    connection.execute(text(f"CREATE TRIGGER {name} AFTER {what} ON runs BEGIN {COUNT_UP}; END"))
+                connection.execute(text(COUNT_UP))  # nobody knows what was changed while nothing was counted
+        except LogbookError:
+            return False
+        return True
+
+    def _has_triggers(self) -> bool:
+        query = text("SELECT name FROM sqlite_master WHERE type = 'trigger' AND tbl_name = 'runs'")
+        with self._reading() as connection:
+            return set(TRIGGERS) <= set(connection.scalars(query))
+
+
+def _stamp(connection: Connection) -> "Stamp":
+    from unvek.core.logbook.column_file import Stamp
+
+    runs, about = tables.runs.c, tables.about.c
+    last = connection.execute(select(runs.number, runs.id).order_by(runs.number.desc()).limit(1)).first()
+    changed = connection.scalar(select(about.value).where(about.key == CHANGED))
+    return Stamp(int(changed or 0), last.number if last is not None else 0, last.id if last is not None else "")
+
+
+def _stands(connection: Connection, made_of: "Stamp", now: "Stamp") -> bool:
+    """Whether the rows that a file was made of are still as they were, in this database and no copy of another time."""
+    runs = tables.runs.c
+    identity = connection.scalar(select(runs.id).where(runs.number == made_of.last))
+    return bool(made_of.changed == now.changed and identity == made_of.last_id)
+
+
+def _rows_after(connection: Connection, number: int) -> "ArrayColumns":
+    """Read the runs of plans behind this number, block by block."""
+    from unvek.core.logbook.array_columns import SORTS, ColumnsBuilding
+
+    runs = tables.runs.c
+    names = [name for name in SORTS if name in runs]
+    building = ColumnsBuilding(names)
+    query = (
+        select(*(type_coerce(runs[name], NullType) for name in names))
+        .where(runs.trial.is_(False), runs.number > number)
+        .order_by(runs.number)
+    )
+    cursor = connection.execute(query).cursor  # the driver's own: its rows are plain tuples
+    while cursor is not None and (rows := cursor.fetchmany(BLOCK)):
+        building.take(rows)
+    launches = tables.launches.c
+    rigs = {row.number: row.rig for row in connection.execute(select(launches.number, launches.rig))}
+    return building.whole({"varied": json.loads}, rigs)
