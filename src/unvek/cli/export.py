@@ -25,6 +25,7 @@ def export(file: Path | None, logbook_path: Path | None) -> None:
     """
     from unvek.core.errors import InputError
     from unvek.core.evidence.gathering import Selection
+    from unvek.core.exchange.columns import sort_of
     from unvek.core.exchange.exporting import export_runs
     from unvek.core.exchange.files import ending_of, write_csv, write_rows
     from unvek.core.units import counted
@@ -37,8 +38,9 @@ def export(file: Path | None, logbook_path: Path | None) -> None:
         except InputError:
             pass  # no run of the newest plan yet
         exported = export_runs(logbook)
-    if file is None:
-        write_csv(exported.rows, exported.columns, sys.stdout)
-        return
-    count = write_rows(exported.rows, exported.columns, file)
+        if file is None:
+            write_csv(exported.rows(), exported.columns, sys.stdout)
+            return
+        sorts = {name: sort_of(name) for name in exported.columns}
+        count = write_rows(exported.rows(), exported.columns, file, sorts)
     tell(f"{counted(count, 'run')} in {file}")

@@ -1,10 +1,12 @@
 """Names that two logbooks never give to two things: UUIDs of version 7 (RFC 9562, section 5.7), which sort by time."""
 
 import os
+import re
 from time import time_ns
 from uuid import UUID
 
 RANDOM_BYTES = 10
+_WRITTEN = re.compile("[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}")
 
 
 def new_id() -> str:
@@ -14,10 +16,7 @@ def new_id() -> str:
 
 def is_id(text: str) -> bool:
     """Whether a text is a UUID as it is written here: 36 characters, in small letters."""
-    try:
-        return str(UUID(text)) == text
-    except ValueError:
-        return False
+    return _WRITTEN.fullmatch(text) is not None
 
 
 def uuid7(unix_ms: int, random: bytes) -> str:

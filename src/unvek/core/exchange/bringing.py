@@ -13,9 +13,9 @@ from unvek.core.exchange.columns import DEFAULT_SEED, DEFAULT_TASK, BroughtMeasu
 from unvek.core.exchange.known_runs import KnownRuns
 from unvek.core.ids import new_id
 from unvek.core.logbook import tables
-from unvek.core.logbook.inserting import insert_all, next_number, now
+from unvek.core.logbook.inserting import insert_all, insert_bare_details, next_number, now
 from unvek.core.logbook.measure_names import OF_OTHERS
-from unvek.core.logbook.rows import KeptRun, RunDetails
+from unvek.core.logbook.rows import KeptRun
 from unvek.core.logbook.store import Logbook, Measurement, keep_measurements
 from unvek.core.measures.catalogue import BUILT_IN, is_ours, measured_definition
 from unvek.core.measures.definition import BROUGHT, Definition
@@ -102,7 +102,8 @@ class Bringing:
             for name, measure in placed.run.measures.items():
                 measurements += self._measurements(row.number, name, measure)
         insert_all(self._connection, tables.runs, rows)
-        insert_all(self._connection, tables.run_details, (RunDetails(run=row.number) for row in rows))
+        if rows:
+            insert_bare_details(self._connection, rows[0].number, rows[-1].number)
         keep_measurements(self._connection, measurements)
 
     def _row(self, placed: Placed) -> KeptRun:

@@ -10,6 +10,7 @@ from collections import Counter
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, fields
 from datetime import UTC, datetime
+from functools import lru_cache
 from typing import Any, get_type_hints
 
 from unvek.core.ids import is_id
@@ -45,6 +46,17 @@ BESIDE: Mapping[str, str] = {
     "machine_facts": "facts", "started": "moment",
 }  # fmt: skip
 KNOWN = (*OF_RUNS, *BESIDE)
+OWN, BESIDE_IT = "own", "beside"
+Reader = Callable[[str, Any], Any]
+# What sort of values each column has, as a file that knows sorts is told.
+SORTS_OF: Mapping[str, type] = {
+    "seed": int,
+    "count": int,
+    "whole": int,
+    "seconds": float,
+    "share": float,
+    "truth": bool,
+}
 _COLUMNS, _HINTS = behind_measures(), get_type_hints(KeptRun)
 
 
@@ -132,26 +144,38 @@ def _measure_named(column: str) -> tuple[str, str] | None:
     return None
 
 
+@lru_cache(maxsize=4 * MOST_MEASURES)
+def _reader_of(column: str) -> tuple[str, str, Reader]:
+    """Return where a column's values go (OWN, BESIDE_IT, which of OF_MEASURES, or nowhere), of what, and its reader."""
+    if column in OF_RUNS:
+        return OWN, column, _READ[OF_RUNS[column]]
+    if column in BESIDE:
+        return BESIDE_IT, column, _READ[BESIDE[column]]
+    named = _measure_named(column)
+    return ("", column, _READ["text"]) if named is None else (*named, _READ_OF_MEASURE[named[0]])
+
+
 def brought_run(row: Mapping[str, Any]) -> BroughtRun:
     """Return the run that a row tells of; CellError for the first cell that can't be used.
 
     Cells are texts, as in CSV, or values, as in JSON and Parquet; an empty text or None is a cell that is not given.
     """
-    given = {name: value for name, value in row.items() if value is not None and value != ""}
-    for column, value in given.items():
-        _refuse_halves(column, value)
-    if "variant" not in given:
+    if row.get("variant") in (None, ""):
         raise CellError("variant", "nothing", "the variant's name")
     own: dict[str, Any] = {}
     beside: dict[str, Any] = {}
     parts: dict[str, dict[str, Any]] = {}
-    for column, value in given.items():
-        if column in OF_RUNS:
-            own[column] = _READ[OF_RUNS[column]](column, value)
-        elif column in BESIDE:
-            beside[column] = _READ[BESIDE[column]](column, value)
-        elif (named := _measure_named(column)) is not None:
-            parts.setdefault(named[1], {})[named[0]] = _READ_OF_MEASURE[named[0]](column, value)
+    for column, value in row.items():
+        if value is None or value == "":
+            continue
+        _refuse_halves(column, value)
+        where, name, read = _reader_of(column)
+        if where == OWN:
+            own[column] = read(column, value)
+        elif where == BESIDE_IT:
+            beside[column] = read(column, value)
+        elif where:
+            parts.setdefault(name, {})[where] = read(column, value)
     if "time_s" not in own and own.get("status", FINISHED) == FINISHED:
         raise CellError("time_s", "nothing", "the run's seconds, or a status other than finished")
     load_s = parts.pop(LOAD, {}).get(MEASURE)
@@ -298,6 +322,8 @@ def _object(column: str, value: Any, wanted: str) -> dict[str, Any]:
 
 def _refuse_halves(column: str, value: Any) -> None:
     """Refuse a text with half a character in it, which JSON allows and no file or terminal takes."""
+    if isinstance(value, int | float) or (isinstance(value, str) and value.isascii()):
+        return
     try:
         (value if isinstance(value, str) else json.dumps(value, ensure_ascii=False, default=str)).encode()
     except (UnicodeEncodeError, RecursionError, ValueError) as error:
@@ -385,3 +411,12 @@ _READ_OF_MEASURE: Mapping[str, Callable[[str, Any], Any]] = {
     BESIDES: _besides,
     WHY: _text_up_to(LONGEST_TEXT),
 }
+
+
+def sort_of(column: str) -> type:
+    """Return what sort of values a column has: int, float, bool, or str, which is JSON of what is neither."""
+    if column in PASSED_OVER:
+        return int
+    if column.startswith(MEASURE):
+        return float
+    return SORTS_OF.get(OF_RUNS.get(column) or BESIDE.get(column, ""), str)

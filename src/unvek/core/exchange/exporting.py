@@ -1,63 +1,59 @@
 """A logbook's runs as rows of a table: the columns that an import reads, so that what comes back is what went out."""
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from unvek.core.errors import InputError
 from unvek.core.exchange.columns import (
     AGAINST,
     BESIDES,
     DEFINITION,
-    KNOWN,
     LONGEST_ERROR,
     LONGEST_TEXT,
     MEASURE,
-    OF_MEASURES,
     OF_RUNS,
     ORIGIN,
-    PASSED_OVER,
     WHY,
 )
+from unvek.core.exchange.filled_columns import BUILT_IN, columns_filled
 from unvek.core.logbook.measure_names import MeasureNames
 from unvek.core.logbook.plan_record import plain
-from unvek.core.logbook.rows import KeptRun, MeasurementRow, behind_measures, model_memory_bytes
+from unvek.core.logbook.rows import KeptRun, MeasurementRow, model_memory_bytes
 from unvek.core.logbook.store import Logbook
 from unvek.core.measures.catalogue import LOAD, MODEL_MEMORY
 from unvek.core.measures.definition import MEASURED_HERE
 from unvek.core.plain_text import clean_text, each_text
 from unvek.core.run.events.record import bare_cell, is_from_elsewhere
 
-NOT_GIVEN = ("varied", "voided", "error", "machine_facts")  # columns that are left out where no run fills them
-
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Exported:
-    """Every run of the plans of a logbook, voided ones too, with the columns that any of them fills."""
+    """Every run of the plans of a logbook, voided ones too, with the columns that runs fill.
+
+    rows makes them anew each time, one after the other, so that a million of them need no room.
+    """
 
     columns: tuple[str, ...]
-    rows: tuple[dict[str, Any], ...]
+    rows: Callable[[], Iterator[dict[str, Any]]]
 
 
 def export_runs(logbook: Logbook) -> Exported:
     """Return the runs in the order in which they were made."""
-    runs = logbook.runs()
-    rows = tuple(RowsOfRuns(logbook).rows(runs, _measurements(logbook)))
-    filled = {name for row in rows for name, value in row.items() if value is not None}
-    measures = sorted({column.partition(":")[2] for column in filled if ":" in column})
-    of_measures = [part + name for name in measures for part in OF_MEASURES if part + name in filled]
-    fixed = [name for name in (*KNOWN, *PASSED_OVER) if name in filled or name not in NOT_GIVEN]
-    return Exported(columns=(*fixed, *of_measures), rows=rows)
+    last, columns = logbook.last_run(), columns_filled(logbook)
+    return Exported(columns=columns, rows=lambda: _rows(logbook, last, frozenset(columns)))
 
 
-def _measurements(logbook: Logbook) -> dict[int, list[MeasurementRow]]:
-    """Return the measurements of every run, by its number."""
-    found: dict[int, list[MeasurementRow]] = {}
-    reasons = {(row.run, row.definition, row.against): row.why for row in logbook.without_value()}
-    for run, definition, against, value in zip(*logbook.measured(), strict=True):
-        why = reasons.get((run, definition, against)) if value is None else None
-        row = MeasurementRow(run=run, definition=definition, against=against, value=value, why=why)
-        found.setdefault(run, []).append(row)
-    return found
+def _rows(logbook: Logbook, last: int, columns: frozenset[str]) -> Iterator[dict[str, Any]]:
+    of_runs = RowsOfRuns(logbook)
+    for runs in logbook.blocks_of_runs(last):
+        measurements: dict[int, list[MeasurementRow]] = {}
+        for row in logbook.measurements_within(runs[0].number, runs[-1].number):
+            measurements.setdefault(row.run, []).append(row)
+        for told in of_runs.rows(runs, measurements):
+            if not columns.issuperset(told):
+                raise InputError("runs were changed while they were being exported; export them again")
+            yield told
 
 
 class RowsOfRuns:
@@ -73,12 +69,13 @@ class RowsOfRuns:
         self._definitions = logbook.definitions()
         self._names = MeasureNames(plan.plan if plan is not None else None, self._definitions)
         self._contents = {number: plain(row.content) for number, row in self._definitions.items()}
-        self._runs = {run.number: run for run in (*logbook.runs(), *logbook.runs(trials=True))}
+        self._held_against = logbook.held_against()
+        self._clean_names: dict[str, str] = {}
 
     def rows(
         self, runs: Iterable[KeptRun], measurements: Mapping[int, list[MeasurementRow]]
     ) -> Iterator[dict[str, Any]]:
-        """Yield a row for each run."""
+        """Yield a row for each run, of what is known of it."""
         for run in runs:
             launch = self._launches[run.launch]
             session = self._sessions.get(launch.session or 0)
@@ -103,7 +100,23 @@ class RowsOfRuns:
                 MEASURE + MODEL_MEMORY: model_memory_bytes(run, launch),
                 **self._measured(run, measurements.get(run.number, ())),
             }
-            yield each_text(row, clean_text)  # what opens a table would do what it says
+            yield self._told(row)
+
+    def _told(self, row: Mapping[str, Any]) -> dict[str, Any]:
+        """Return what is known, without what would make whatever opens a table do what it says."""
+        told, names = {}, self._clean_names
+        for name, value in row.items():
+            if value is None:
+                continue
+            if name not in names:
+                names[name] = clean_text(name)
+            if isinstance(value, str):
+                if not (value.isascii() and value.isprintable()):
+                    value = clean_text(value)
+            elif isinstance(value, dict | list):
+                value = each_text(value, clean_text)
+            told[names[name]] = value
+        return told
 
     def _measured(self, run: KeptRun, measurements: Iterable[MeasurementRow]) -> dict[str, Any]:
         by_name: dict[str, list[MeasurementRow]] = {}
@@ -114,8 +127,8 @@ class RowsOfRuns:
         found: dict[str, Any] = {}
         for name, rows in by_name.items():
             main = next((row for row in rows if self._stands_for(run, row)), None)
-            besides = {self._runs[row.against].id: row.value for row in rows
-                       if row is not main and row.against in self._runs and row.value is not None}  # fmt: skip
+            besides = {self._held_against[row.against].id: row.value for row in rows
+                       if row is not main and row.against in self._held_against and row.value is not None}  # fmt: skip
             one = main if main is not None else rows[0]
             definition = self._definitions[one.definition]
             found[ORIGIN + name] = definition.origin
@@ -125,21 +138,19 @@ class RowsOfRuns:
                 found[BESIDES + name] = besides
             if main is not None:
                 found[MEASURE + name], found[WHY + name] = main.value, main.why
-                found[AGAINST + name] = self._runs[main.against].id if main.against in self._runs else None
+                against = self._held_against.get(main.against)
+                found[AGAINST + name] = against.id if against is not None else None
         return found
 
     def _stands_for(self, run: KeptRun, row: MeasurementRow) -> bool:
         """Whether this is the value of the run itself: alone, or against the plan's reference at the same seed."""
-        against = self._runs.get(row.against)
+        against = self._held_against.get(row.against)
         return against is None or (against.seed == run.seed and against.variant == self._reference)
-
-
-_MEASURES = {name: column for name, column in behind_measures().items() if column not in OF_RUNS}
 
 
 def _built_in(run: KeptRun) -> Iterator[tuple[str, float | None]]:
     """The built-in measures that have no column of their own."""
-    for name, column in _MEASURES.items():
+    for name, column in BUILT_IN.items():
         value = getattr(run, column)
         is_none = value is None or (name == "output.tokens" and value == 0)
         yield MEASURE + name, None if is_none else float(value)

@@ -3,8 +3,11 @@
 import csv
 import json
 from collections.abc import Iterable, Iterator, Mapping, Sequence
+from itertools import islice
 from pathlib import Path
 from typing import IO, TYPE_CHECKING, Any
+
+import msgspec
 
 from unvek.core.errors import InputError
 
@@ -14,11 +17,13 @@ if TYPE_CHECKING:
 CSV, JSON_LINES, PARQUET = ".csv", ".jsonl", ".parquet"
 ENDINGS = (CSV, JSON_LINES, PARQUET)
 AT_A_TIME = 1000  # rows of Parquet
+WRITTEN_AT_A_TIME = 20_000
 LONGEST_LINE = 2**20
 UNPACKED_FACTOR, UNPACKED_FREE_BYTES = 4, 64 * 2**20
 FORMULA_STARTS = ("=", "+", "-", "@", "\t", "\r")
 
 Row = Mapping[str, Any]
+Sorts = Mapping[str, type]
 
 
 def ending_of(path: Path) -> str:
@@ -111,16 +116,17 @@ def _read_parquet(path: Path) -> Iterator[tuple[int, Sequence[str] | None, Row]]
         raise InputError(f"{path} is no Parquet: {error}") from error
 
 
-def write_rows(rows: Iterable[Row], columns: Sequence[str], path: Path) -> int:
+def write_rows(rows: Iterable[Row], columns: Sequence[str], path: Path, sorts: Sorts | None = None) -> int:
     """Write rows into a file of the kind that its name says, and return how many; whole, or not at all.
 
+    sorts: whether a column's values are str (of what is no number, JSON), int, float or bool, where that is known.
     InputError for a name that says nothing; OSError where it can't be written.
     """
     ending = ending_of(path)
     part = path.with_name(path.name + ".part")
     try:
         if ending == PARQUET:
-            count = _write_parquet(rows, columns, part)
+            count = _write_parquet(rows, columns, part, sorts or {})
         else:
             with open(part, "w", encoding="utf-8", newline="") as file:
                 count = (write_csv if ending == CSV else _write_json_lines)(rows, columns, file)
@@ -142,30 +148,47 @@ def write_csv(rows: Iterable[Row], columns: Sequence[str], file: IO[str]) -> int
 
 
 def _write_json_lines(rows: Iterable[Row], columns: Sequence[str], file: IO[str]) -> int:
-    count = 0
+    count, encode = 0, msgspec.json.Encoder().encode
     for row in rows:
-        file.write(
-            json.dumps({name: row[name] for name in columns if row.get(name) is not None}, allow_nan=False) + "\n"
-        )
+        file.write(encode({name: row[name] for name in columns if row.get(name) is not None}).decode() + "\n")
         count += 1
     return count
 
 
-def _write_parquet(rows: Iterable[Row], columns: Sequence[str], path: Path) -> int:
+def _write_parquet(rows: Iterable[Row], columns: Sequence[str], path: Path, sorts: Sorts) -> int:
+    """Write Parquet, so many rows at a time; of a column whose sort is not told, all rows are looked at first."""
     import pyarrow
     import pyarrow.parquet
 
-    every = [{name: _flat(row.get(name)) for name in columns} for row in rows]
-    table = pyarrow.table({name: _column(name, [row[name] for row in every]) for name in columns})
-    pyarrow.parquet.write_table(table, path)
-    return len(every)
+    if not all(name in sorts for name in columns):
+        rows = list(rows)
+        sorts = {name: sorts.get(name) or _sort_of(row.get(name) for row in rows) for name in columns}
+    kinds = {str: pyarrow.string(), float: pyarrow.float64(), int: pyarrow.int64(), bool: pyarrow.bool_()}
+    schema = pyarrow.schema([(name, kinds[sorts[name]]) for name in columns])
+    count, coming = 0, iter(rows)
+    with pyarrow.parquet.ParquetWriter(path, schema) as writer:
+        while batch := list(islice(coming, WRITTEN_AT_A_TIME)):
+            count += len(batch)
+            arrays = [_column([row.get(name) for row in batch], sorts[name], kinds) for name in columns]
+            writer.write_batch(pyarrow.record_batch(arrays, schema=schema))
+    return count
 
 
-def _column(name: str, values: list[Any]) -> "pyarrow.Array":
-    """A column of one type, numbers as numbers; one without any value is of texts."""
+def _sort_of(values: Iterable[Any]) -> type:
+    """Return which sort of value a column holds; texts, where it holds none, or values of several sorts."""
+    found = {type(_flat(value)) for value in values if value is not None}
+    if found == {int, float}:
+        return float
+    return found.pop() if len(found) == 1 else str
+
+
+def _column(values: list[Any], sort: type, kinds: Mapping[type, Any]) -> "pyarrow.Array":
     import pyarrow
 
-    return pyarrow.array(values, pyarrow.float64() if name.startswith("measure:") or name == "time_s" else None)
+    flat = [None if value is None else _flat(value) for value in values]
+    if sort in (str, float):
+        flat = [None if value is None else sort(value) for value in flat]
+    return pyarrow.array(flat, kinds[sort])
 
 
 def _flat(value: Any) -> Any:

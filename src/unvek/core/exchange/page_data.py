@@ -87,7 +87,7 @@ def data_of(logbook: Logbook, plan: Plan, kept: Kept) -> str:
     assert record is not None, "there are runs"
     names = names_for(logbook, kept)
     exported = export_runs(logbook)
-    rows = [_as_kept(row, kept, names) for row in exported.rows if kept.has(row)]
+    rows = [_as_kept(row, kept, names) for row in exported.rows() if kept.has(row)]
     _with_machines(rows, logbook.rigs())
     ids = {row["id"] for row in rows}
     verdicts = list(rows_of_verdicts(logbook)) if logbook.has_verdicts() else []

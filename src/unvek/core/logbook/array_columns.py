@@ -141,8 +141,8 @@ class ColumnsBuilding:
             sort, _ = SORTS[name]
             if sort == CODED:
                 code_of = self._codes[name]
-                for value in set(values).difference(code_of):
-                    code_of[value] = len(code_of)
+                for value in dict.fromkeys(values):  # in the order in which they come: sums are then always the same
+                    code_of.setdefault(value, len(code_of))
                 block = np.fromiter(map(code_of.__getitem__, values), HELD_AS[sort], len(values))
             else:
                 block = np.array(values, HELD_AS[sort])

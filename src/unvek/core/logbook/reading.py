@@ -3,10 +3,11 @@
 import json
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, fields
 from typing import Any, NamedTuple, TypeVar
 
-from sqlalchemy import ColumnElement, String, func, select, type_coerce
+from sqlalchemy import ColumnElement, Connection, String, func, select, type_coerce
 from sqlalchemy.types import NullType
 
 from unvek.core.errors import InputError
@@ -44,6 +45,14 @@ class Measured(NamedTuple):
     values: Sequence[float | None]
 
 
+class HeldRun(NamedTuple):
+    """What tells a run that others are held against."""
+
+    id: str
+    variant: str
+    seed: int
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Phases:
     """How long each phase of a run took."""
@@ -79,6 +88,12 @@ def batches(values: Sequence[Any]) -> Iterator[Sequence[Any]]:
 
 class LogbookReading(RunsAsColumns):
     """What can be asked of a logbook."""
+
+    @contextmanager
+    def reading(self) -> Iterator[Connection]:
+        """Hold a transaction in which everything that is read is of one moment."""
+        with self._reading() as connection:
+            yield connection
 
     # ---- plans, sessions, launches, rigs ----
 
@@ -164,8 +179,16 @@ class LogbookReading(RunsAsColumns):
         self, row: type[Row], trials: bool = False, where: Sequence[ColumnElement[bool]] = ()
     ) -> RunTable[Row]:
         """Return the same as columns: those that this kind of row has, and no others."""
+        return self._runs(row, trials, where, self._rigs_of_launches())
+
+    def _rigs_of_launches(self) -> Mapping[int, str]:
+        launches = tables.launches.c
+        return {launch.number: launch.rig for launch in self._rows(select(launches.number, launches.rig))}
+
+    def _runs(
+        self, row: type[Row], trials: bool, where: Sequence[ColumnElement[bool]], rigs: Mapping[int, str]
+    ) -> RunTable[Row]:
         names = [one.name for one in fields(row) if one.metadata.get("stored", True)]
-        rigs = {launch.number: launch.rig for launch in self._rows(select(tables.launches))}
         query = (
             select(*(type_coerce(tables.runs.c[name], NullType) for name in names))
             .where(tables.runs.c.trial.is_(trials), *where)
@@ -184,6 +207,19 @@ class LogbookReading(RunsAsColumns):
                 found[name] = [bool(value) for value in found[name]]
         found["rig"] = [rigs[launch] for launch in found["launch"]]
         return RunTable(ListColumns(found), row)
+
+    def last_run(self) -> int:
+        """Return the number of the run that was kept last; 0 where there is none."""
+        found = self._first(select(func.max(tables.runs.c.number)))
+        return int(found[0] or 0) if found is not None else 0
+
+    def blocks_of_runs(self, last: int) -> Iterator[list[KeptRun]]:
+        """Yield the runs of plans up to a number, in the order in which they were made, so many at a time."""
+        runs, rigs = tables.runs.c, self._rigs_of_launches()
+        for after in range(0, last, AT_A_TIME):
+            within = [runs.number > after, runs.number <= min(last, after + AT_A_TIME)]
+            if block := list(self._runs(KeptRun, False, within, rigs)):
+                yield block
 
     def runs_numbered(self, numbers: Sequence[int]) -> list[KeptRun]:
         """Return the runs of these numbers, those of plans, in the order in which they were made."""
@@ -311,6 +347,19 @@ class LogbookReading(RunsAsColumns):
         measurements = tables.measurements
         queries = (select(measurements).where(measurements.c.run.in_(some)) for some in batches(runs))
         return [row for query in queries for row in self._values(MeasurementRow, query)]
+
+    def measurements_within(self, first: int, last: int) -> list[MeasurementRow]:
+        """Return the measurements of the runs from one number to another."""
+        measurements = tables.measurements
+        query = select(measurements).where(measurements.c.run.between(first, last)).order_by(measurements.c.run)
+        return list(self._values(MeasurementRow, query))
+
+    def held_against(self) -> dict[int, HeldRun]:
+        """Return the runs that any measure of another is held against, by number."""
+        runs = tables.runs.c
+        numbers = select(tables.measurements.c.against).where(tables.measurements.c.against != 0).distinct()
+        query = select(runs.number, runs.id, runs.variant, runs.seed).where(runs.number.in_(numbers))
+        return {row.number: HeldRun(row.id, row.variant, row.seed) for row in self._rows(query)}
 
     def without_value(self) -> list[MeasurementRow]:
         """Return the measurements that came to no value, with the reasons."""
