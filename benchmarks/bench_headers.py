@@ -10,7 +10,6 @@ Run: python benchmarks/bench_headers.py [HOW MANY]
 
 import os
 import random
-import subprocess
 import sys
 import tempfile
 import time
@@ -20,7 +19,7 @@ from multiprocessing import get_context
 from pathlib import Path
 
 import numpy as np
-from common import UNVEK, result, unvek
+from common import UNVEK, result, started_alone, unvek
 
 sys.path.insert(0, str(Path(__file__).parent.parent))
 from tests.weights_written import bomb, field, mutated, raw_gguf, raw_safetensors, text, write_all
@@ -116,24 +115,11 @@ def show_worst() -> bool:
     print(f"\n{'the worst':32s} exit  seconds     MiB")
     with tempfile.TemporaryDirectory() as name:
         for path in worst(Path(name)):
-            began = time.monotonic()
-            command = [sys.executable, "-c", MEASURED, str(path)]
-            done = subprocess.run(command, cwd=name, capture_output=True, text=True)
-            took_s, mib = time.monotonic() - began, float((Path(name) / "peak.txt").read_text())
-            kept &= done.returncode == 2 and took_s < PROMISED_S and mib < PROMISED_MIB
-            print(f"{path.name:32s} {done.returncode:4d} {took_s:8.2f} {mib:7.0f}   {done.stderr.strip()[-70:]}")
+            code, took_s, mib, said = started_alone(Path(name), "weigh", str(path))
+            kept &= code == 2 and took_s < PROMISED_S and mib < PROMISED_MIB
+            print(f"{path.name:32s} {code:4d} {took_s:8.2f} {mib:7.0f}   {said.strip()[-70:]}")
             path.unlink()
     return kept
-
-
-MEASURED = """
-import atexit, sys
-from unvek.cli import main
-atexit.register(lambda: open("peak.txt", "w").write(
-    next(str(int(line.split()[1]) / 1024) for line in open("/proc/self/status") if line.startswith("VmHWM"))))
-sys.argv = ["unvek", "weigh", sys.argv[1]]
-main()
-"""
 
 
 def show_forecasts() -> bool:

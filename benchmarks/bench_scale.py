@@ -1,6 +1,6 @@
-"""100,000 runs: how long `compare`, `log`, `audit` and `curve` take, against reading alone and NumPy alone.
+"""Many runs: how long commands take and what they hold, against reading the rows alone; and how both grow.
 
-Run: python benchmarks/bench_scale.py [RUNS]
+Run: python benchmarks/bench_scale.py [RUNS ...]    (100,000; with 100000 1000000 their growth, about 40 minutes)
 """
 
 import shutil
@@ -9,10 +9,11 @@ import sys
 import tempfile
 import time
 from functools import partial
+from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
-from common import paired_ratio_words, spread_words, unvek
+from common import paired_ratio_words, spread_words, started_alone
 
 from unvek.core.evidence.gathering import gather
 from unvek.core.ids import new_id
@@ -24,33 +25,54 @@ from unvek.core.plan.model import Limits, Plan, Schedule, Task, Variant
 from unvek.core.run.events.record import LaunchAbout, Provenance
 
 VARIANTS, TASKS, SEEDS, REPEATS = 10, 10, 10, 10
-REPEATED = 5
+REPEATED = 3
 READ = "import sqlite3, sys; sqlite3.connect(sys.argv[1]).execute('select * from runs').fetchall()"
 COMMANDS = {
     "start alone": ("--version",),
     "compare": ("compare",),
     "log": ("log",),
     "audit": ("audit",),
+    "tradeoff": ("tradeoff",),
     "curve steps": ("curve", "steps"),
     "log as JSON": ("log", "--as", "json"),
+    "log as CSV": ("log", "--as", "csv"),
+    "export": ("export", "runs.jsonl"),
+    "import": ("import", "runs.jsonl", "--logbook", "brought"),
 }
 
 
-def main(runs: int) -> None:
+def main(sizes: list[int]) -> None:
+    found = [of_size(runs) for runs in sizes]
+    for (few, short_s), (many, long_s) in pairwise(zip(sizes, found, strict=True)):
+        print(f"\nfrom {few} to {many} runs, time grows with this power of their number (1: as they do):")
+        for name in COMMANDS:
+            print(f"  {name:12s} {np.log(long_s[name] / short_s[name]) / np.log(many / few):.2f}")
+
+
+def of_size(runs: int) -> dict[str, float]:
+    """Show what commands take of so many runs, and return their median seconds."""
+    found = {}
     folder = Path(tempfile.mkdtemp(prefix="unvek-bench-"))
     try:
         count = fill(folder / "logbook", runs)
         print(f"{count} runs, {count // (TASKS * SEEDS * REPEATS)} launches; whole processes:")
         for name, command in COMMANDS.items():
-            pairs = [
-                (timed(partial(unvek, folder, *command)), timed(partial(read_alone, folder))) for _ in range(REPEATED)
-            ]
-            took_s, read_s = zip(*pairs, strict=True)
-            print(f"  {name:12s} {spread_words(took_s, 's')}", flush=True)
+            took_s, read_s, held = [], [], []
+            for _ in range(REPEATED):
+                shutil.rmtree(folder / "brought", ignore_errors=True)
+                code, seconds, mib, said = started_alone(folder, *command)
+                if code:
+                    raise SystemExit(f"unvek {' '.join(command)}: {said}")
+                took_s.append(seconds)
+                held.append(mib)
+                read_s.append(timed(partial(read_alone, folder)))
+            found[name] = float(np.median(took_s))
+            print(f"  {name:12s} {spread_words(took_s, 's')}, {max(held):.0f} MiB", flush=True)
             print(f"  {'':12s} of reading the runs alone: {paired_ratio_words(took_s, read_s)}", flush=True)
         against_numpy(folder / "logbook")
     finally:
         shutil.rmtree(folder, ignore_errors=True)
+    return found
 
 
 def read_alone(folder: Path) -> None:
@@ -148,4 +170,4 @@ def details(number: int) -> RunDetails:
 
 
 if __name__ == "__main__":
-    main(int(sys.argv[1]) if sys.argv[1:] else 100_000)
+    main([int(runs) for runs in sys.argv[1:]] or [100_000])

@@ -7,6 +7,7 @@ import statistics
 import subprocess
 import sys
 import tempfile
+import time
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from contextlib import contextmanager
@@ -77,3 +78,26 @@ def print_made(lines: Sequence[tuple[str, str, Callable[[], str]]], width: int) 
 
 def _made(one: Callable[[], str]) -> str:
     return one()
+
+
+ALONE = """
+import atexit, sys
+from unvek.cli import main
+peak = sys.argv.pop(1)
+atexit.register(lambda: open(peak, "w").write(
+    next(line.split()[1] for line in open("/proc/self/status") if line.startswith("VmHWM"))))
+sys.argv[0] = "unvek"
+main()
+"""
+
+
+def started_alone(folder: Path, *arguments: str) -> tuple[int, float, float, str]:
+    """Start the program; return its exit code, its seconds, the most MiB that it held, and what it said beside."""
+    with tempfile.TemporaryDirectory() as name:
+        peak = Path(name) / "peak"
+        began_s = time.monotonic()
+        done = subprocess.run(
+            [sys.executable, "-c", ALONE, str(peak), *arguments], cwd=folder, stdout=subprocess.DEVNULL,
+            stderr=subprocess.PIPE, text=True,
+        )  # fmt: skip
+        return done.returncode, time.monotonic() - began_s, int(peak.read_text()) / 1024, done.stderr

@@ -16,6 +16,8 @@ from unvek.core.plan.model import WORDING, Plan, Settings, SettingValue, Task, V
 from unvek.core.plan.model_folder import FolderError, files_of
 from unvek.core.plan.runners import Runner
 
+SEED = "seed"
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Cell:
@@ -86,12 +88,11 @@ def weights_bytes(variant: Variant) -> int | None:
 def cells_of(plan: Plan, sources: Sources) -> tuple[Cell, ...]:
     """Return the plan's cells: variants in their order, then what is varied, then the tasks, with their seeds."""
     return tuple(
-        _cell(plan, sources, variant, varied, task, seed, wording)
+        cell
         for variant in plan.variants
         for varied in combinations_of(plan, variant)
         for task in plan.tasks
-        for seed in task.seeds
-        for wording in range(1, len(task.wordings) + 2)
+        for cell in _cells_of_task(plan, sources, variant, varied, task)
     )
 
 
@@ -108,33 +109,55 @@ def combinations_of(plan: Plan, variant: Variant) -> Iterator[Settings]:
         yield MappingProxyType(dict(zip(vary, values, strict=True)))
 
 
-def _cell(
-    plan: Plan, sources: Sources, variant: Variant, varied: Settings, task: Task, seed: int, wording: int
-) -> Cell:
-    runner = plan.runner_of(variant)
-    settings = MappingProxyType({**runner.load, **task.settings, **variant.settings, **varied})
-    if task.wordings:
-        task = replace(task, prompt=task.worded(wording))
-        varied = MappingProxyType({**varied, WORDING: wording})
-    made_of: dict[str, Any] = {
-        "variant": variant.name,
-        "form": variant.form,
-        "weights": [sources.digest(path) for path in variant.weights],
-        "parts": {name: sources.digest(path) for name, path in variant.parts.items()},
-        "runner": runner.made_of(sources.files),
-        "settings": dict(settings),
-        "task": [task.name, task.prompt, [sources.files[path] for path in task.inputs]],
-        "seed": seed,
-    }
-    if variant.precision is not None:
-        made_of["precision"] = variant.precision
-    if plan.keeps_previews:  # which takes time: such runs are others than those that are timed
-        made_of["previews"] = plan.previews
-    key = hashlib.sha256(json.dumps(made_of, sort_keys=True).encode()).hexdigest()[:24]
-    return Cell(
-        key=key, variant=variant, task=task, seed=seed, settings=settings, keeps_previews=plan.keeps_previews,
-        varied=varied,
-    )  # fmt: skip
+def _cells_of_task(plan: Plan, sources: Sources, variant: Variant, varied: Settings, task: Task) -> Iterator[Cell]:
+    """Yield the cells of a task: seed by seed, each wording of it."""
+    worded = [_Worded(plan, sources, variant, varied, task, n) for n in range(1, len(task.wordings) + 2)]
+    for seed in task.seeds:
+        for one in worded:
+            yield one.cell(seed)
+
+
+class _Worded:
+    """A task in one wording, of which only the seed is still open: there may be hundreds of thousands."""
+
+    def __init__(self, plan: Plan, sources: Sources, variant: Variant, varied: Settings, task: Task, wording: int):
+        runner = plan.runner_of(variant)
+        settings = MappingProxyType({**runner.load, **task.settings, **variant.settings, **varied})
+        if task.wordings:
+            task = replace(task, prompt=task.worded(wording))
+            varied = MappingProxyType({**varied, WORDING: wording})
+        made_of: dict[str, Any] = {
+            "variant": variant.name,
+            "form": variant.form,
+            "weights": [sources.digest(path) for path in variant.weights],
+            "parts": {name: sources.digest(path) for name, path in variant.parts.items()},
+            "runner": runner.made_of(sources.files),
+            "settings": dict(settings),
+            "task": [task.name, task.prompt, [sources.files[path] for path in task.inputs]],
+        }
+        if variant.precision is not None:
+            made_of["precision"] = variant.precision
+        if plan.keeps_previews:  # which takes time: such runs are others than those that are timed
+            made_of["previews"] = plan.previews
+        self._begun, self._rest = _around_seed(made_of)
+        self._known: dict[str, Any] = {
+            "variant": variant, "task": task, "settings": settings, "keeps_previews": plan.keeps_previews,
+            "varied": varied,
+        }  # fmt: skip
+
+    def cell(self, seed: int) -> Cell:
+        digest = self._begun.copy()
+        digest.update(b"%d" % seed + self._rest)
+        return Cell(key=digest.hexdigest()[:24], seed=seed, **self._known)
+
+
+def _around_seed(made_of: Mapping[str, Any]) -> tuple["hashlib._Hash", bytes]:
+    """Return the digest of what stands before the seed in the sorted JSON of all this, and what stands behind it."""
+    before, behind = (
+        {name: made_of[name] for name in made_of if (name < SEED) == is_before} for is_before in (True, False)
+    )
+    begun = json.dumps(before, sort_keys=True).removesuffix("}") + f', "{SEED}": '
+    return hashlib.sha256(begun.encode()), (", " + json.dumps(behind, sort_keys=True).removeprefix("{")).encode()
 
 
 def order_of_round(names: tuple[str, ...], order: str, shuffle_seed: int, round_number: int) -> tuple[str, ...]:

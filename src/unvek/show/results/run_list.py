@@ -1,13 +1,14 @@
 """The list of runs, drawn."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict
 from typing import Any
 
 from rich.console import Console
 from rich.text import Text
 
 from unvek.core.digits import scale_for
-from unvek.core.findings.log.run_list import RunLine, RunList
+from unvek.core.findings.log.run_list import RunLine, RunLines, RunList
 from unvek.core.plain_text import clean
 from unvek.core.run.events.record import FINISHED, MEASURED
 from unvek.core.units import counted
@@ -91,8 +92,11 @@ def _strips(found: RunList) -> StripColumn:
     return time_strips([MeasureStrip(form=row.form, middle=row.time_s) for row in found.rows], after=2)
 
 
-def run_records(found: RunList) -> list[Mapping[str, Any]]:
-    return [{name: getattr(row, name) for name in RunLine.__slots__ if name != "varied"} for row in found.rows]
+def run_records(found: RunList) -> Sequence[Mapping[str, Any]]:
+    rows = found.rows.json_records() if isinstance(found.rows, RunLines) else list(map(asdict, found.rows))
+    for row in rows:
+        del row["varied"]
+    return rows
 
 
 RUNS = View(print_runs, run_columns, run_records)

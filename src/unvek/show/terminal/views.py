@@ -21,6 +21,8 @@ MOST_INDENTED = 2000  # rows
 FORMATS = ("table", "json", "csv", "markdown")
 Finding = TypeVar("Finding")
 
+NUMBERS = (int, float)  # which a cell takes as they are
+
 
 @dataclass(frozen=True, slots=True)
 class View(Generic[Finding]):
@@ -51,12 +53,21 @@ def put(finding: Finding, view: View[Finding], how: str) -> None:
 def as_csv(records: Sequence[Mapping[str, Any]]) -> str:
     """Return records as CSV (RFC 4180). A text that a spreadsheet would take for a formula is given a leading quote."""
     file = io.StringIO(newline="")
-    names = list(dict.fromkeys(name for record in records for name in record))
-    writer = csv.writer(file, lineterminator="\r\n")
-    writer.writerow([_harmless(name) for name in names])
-    writer.writerows([_harmless(record.get(name)) for name in names] for record in records)
+    names = list(dict.fromkeys(name for kind in dict.fromkeys(map(tuple, records)) for name in kind))
+    writer, cell = csv.writer(file, lineterminator="\r\n"), _Cells()
+    writer.writerow([cell[name] for name in names])
+    for record in records:
+        values = map(record.get, names)
+        writer.writerow([value if type(value) in NUMBERS else cell.of(value) for value in values])
     return file.getvalue()
 
 
-def _harmless(value: Any) -> Any:
-    return harmless(clean(value) if isinstance(value, str) else value)
+class _Cells(dict[str, Any]):
+    """What stands in a cell for each text: most come many times."""
+
+    def __missing__(self, text: str) -> Any:
+        self[text] = harmless(clean(text))
+        return self[text]
+
+    def of(self, value: Any) -> Any:
+        return self[value] if isinstance(value, str) else harmless(value)
