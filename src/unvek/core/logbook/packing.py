@@ -6,6 +6,8 @@ from collections.abc import Iterable
 
 
 def pack_floats(values: Iterable[float]) -> bytes:
+    if isinstance(values, array) and values.typecode == "d" and sys.byteorder == "little":
+        return values.tobytes()  # of five million each copy takes 40 MB
     packed = array("d", values)
     if sys.byteorder == "big":
         packed.byteswap()
