@@ -169,6 +169,8 @@ class Timed(ProjectTest):
                 self.assertEqual(terminal.end(), 2, terminal.drawn)
                 self.assertIn(words, " ".join(terminal.drawn.split()))
         self.assertIn("needs a terminal", self.unvek("clock", "kiosk", expect=2).stderr)
+        self.unvek("clock", expect=2)
+        self.assertFalse((self.folder / "logbook").exists())
 
     def test_runs_of_a_plan_and_of_a_hand_are_compared_and_the_hand_is_in_the_interval(self):
         self.write_plan(SLOW.replace("0.006", "0.1"), QUICK, task(seeds=(1,)), rounds=4)

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any, NoReturn
 
 import click
 
-from unvek.cli.options import logbook_option, name_option, settings_option, tell
+from unvek.cli.options import folder_to_write, logbook_option, name_option, settings_option, tell
 
 if TYPE_CHECKING:
     from unvek.core.clock.acts import ClockSetup
@@ -55,7 +55,7 @@ def clock(
     if practise:
         _practise(trials)
         return
-    folder = _folder(logbook_path)
+    folder = folder_to_write(logbook_path)
     was_cut_off = _file_what_was_cut_off(folder)
     if not lanes:
         if not was_cut_off:
@@ -63,7 +63,7 @@ def clock(
         return
     _need_terminal()
     from unvek.core.clock.hand import hand_on_file
-    from unvek.core.clock.setting_up import Asked, set_up
+    from unvek.core.clock.setting_up import Asked, check, set_up
     from unvek.core.logbook.store import Logbook
 
     hand, counting = hand_on_file(), _counting(count or USUALLY_COUNTED)
@@ -71,6 +71,7 @@ def clock(
         task=task, seed=seed, laps=laps or 0, kept_running=kept_running, forms=form, foreseen_s=_seconds(foreseen),
         counted=tuple(counting.values()), reaction_s=hand.error_s, elsewhere=elsewhere, name=name,
     )  # fmt: skip
+    check(lanes, asked)
     with Logbook.make_or_open(folder.path) as logbook:
         setup, said = set_up(logbook, lanes, asked)
     for words in said:
@@ -146,21 +147,6 @@ def _file_what_was_cut_off(folder: "LogbookFolder") -> bool:
         if _file(folder, hand_clock):
             path.unlink(missing_ok=True)
     return found
-
-
-def _folder(path: Path | None) -> "LogbookFolder":
-    """Return the logbook that was named, the one found from here, or a new one here."""
-    from unvek.core.errors import LogbookError
-    from unvek.core.logbook.folder import FOLDER_NAME, LogbookFolder, find_logbook
-
-    if path is None:
-        try:
-            path = find_logbook(Path.cwd())
-        except LogbookError:
-            path = Path.cwd() / FOLDER_NAME
-    folder = LogbookFolder(path)
-    folder.make()
-    return folder
 
 
 def _need_terminal() -> None:

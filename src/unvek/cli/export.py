@@ -33,10 +33,11 @@ def export(file: Path | None, logbook_path: Path | None) -> None:
     if file is not None:
         ending_of(file)
     with open_logbook(logbook_path) as logbook:
-        try:
-            gather_evidence(logbook, Selection(across_rigs=True))  # so that what the plan measures is there
-        except InputError:
-            pass  # no run of the newest plan yet
+        if logbook.has_any_output():
+            try:
+                gather_evidence(logbook, Selection(across_rigs=True))  # so that what the plan measures is there
+            except InputError:
+                pass  # no run of the newest plan yet
         exported = export_runs(logbook)
         if file is None:
             write_csv(exported.rows(), exported.columns, sys.stdout)

@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from unvek.cli.options import logbook_option, name_option, tell
+from unvek.cli.options import folder_to_write, logbook_option, name_option, tell
 
 if TYPE_CHECKING:
     from unvek.core.exchange.importing import Imported
@@ -38,27 +38,20 @@ def importing(
       unvek import runs.csv --logbook brought
       unvek import other-machine.parquet --reference full --name tuesday --logbook other
     """
-    from unvek.core.errors import LogbookError
     from unvek.core.exchange.importing import import_timings
-    from unvek.core.logbook.folder import FOLDER_NAME, LogbookFolder, find_logbook
     from unvek.core.logbook.store import Logbook
     from unvek.core.rig.present import this_rig
 
-    if logbook_path is None:
-        try:
-            logbook_path = find_logbook(Path.cwd())
-        except LogbookError:
-            logbook_path = Path.cwd() / FOLDER_NAME
-    folder = LogbookFolder(logbook_path)
+    folder = folder_to_write(logbook_path)
     is_new = not folder.database.is_file()
     folder.make()
-    with folder.locked(), Logbook.make_or_open(logbook_path) as logbook:
+    with folder.locked(), Logbook.make_or_open(folder.path) as logbook:
         for path in files:
             made = import_timings(logbook, path, reference, this_rig() if here else None, name, tell)
             for words in _words(path, made):
                 tell(words)
     if is_new:
-        tell(f"The logbook is {logbook_path}.")
+        tell(f"The logbook is {folder.path}.")
 
 
 def _words(path: Path, made: "Imported") -> list[str]:

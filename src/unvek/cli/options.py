@@ -10,6 +10,7 @@ import click
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
+    from unvek.core.logbook.folder import LogbookFolder
     from unvek.core.logbook.store import Logbook
     from unvek.core.run.machine_lock import Holder
 
@@ -147,6 +148,19 @@ def open_logbook(path: Path | None) -> "Logbook":
     from unvek.core.logbook.store import Logbook
 
     return Logbook.open(path if path is not None else find_logbook(Path.cwd()))
+
+
+def folder_to_write(path: Path | None) -> "LogbookFolder":
+    """Return the folder of the logbook that was named, of the one found from here, or of one that is not there yet."""
+    from unvek.core.errors import LogbookError
+    from unvek.core.logbook.folder import FOLDER_NAME, LogbookFolder, find_logbook
+
+    if path is None:
+        try:
+            path = find_logbook(Path.cwd())
+        except LogbookError:
+            path = Path.cwd() / FOLDER_NAME
+    return LogbookFolder(path)
 
 
 def settings_option(name: str, help_: str) -> Callable[[Command], Command]:

@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from unvek.core.clock.acts import MOST_LANES, ClockSetup
+from unvek.core.clock.acts import LONGEST_LABEL, MOST_LANES, ClockSetup
 from unvek.core.errors import InputError
 from unvek.core.exchange.columns import DEFAULT_SEED, DEFAULT_TASK
 from unvek.core.ids import new_id
@@ -36,7 +36,7 @@ def set_up(logbook: Logbook, lanes: Sequence[str], asked: Asked) -> tuple[ClockS
     """Return the setup, and what a user should know before timing; InputError where there can be no such clock."""
     newest = logbook.newest_plan()
     plan = newest.plan if newest is not None else None
-    _check(lanes, asked)
+    check(lanes, asked)
     tasks = plan.tasks if plan is not None else ()
     name = asked.task if asked.task is not None else (tasks[0].name if len(tasks) == 1 else DEFAULT_TASK)
     task = next((one for one in tasks if one.name == name), None)
@@ -50,14 +50,17 @@ def set_up(logbook: Logbook, lanes: Sequence[str], asked: Asked) -> tuple[ClockS
     try:
         setup.check()
     except ValueError as error:
-        raise InputError(f"{error}: a task is text on one line, a time is more than nothing") from error
+        raise InputError(f"{error}: a time is more than nothing, and no longer than a life") from error
     return setup, _what_pairs_with_nothing(plan, setup, task)
 
 
-def _check(lanes: Sequence[str], asked: Asked) -> None:
+def check(lanes: Sequence[str], asked: Asked) -> None:
+    """Raise InputError where there can be no such clock, whatever the logbook."""
     for lane in lanes:
         if not is_name(lane):
             raise InputError(f"{lane!r} is no variant's name; wanted {NAME_WORDS}")
+    if asked.task is not None and not (0 < len(asked.task) <= LONGEST_LABEL and asked.task.isprintable()):
+        raise InputError(f"{asked.task!r} is no task; wanted text on one line, of up to {LONGEST_LABEL} characters")
     if len(set(lanes)) < len(lanes):
         raise InputError("each variant has one lane; one of them is given twice")
     if len(lanes) > MOST_LANES:

@@ -2,7 +2,8 @@
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
-from typing import Any
+from operator import attrgetter
+from typing import Any, NamedTuple
 
 from unvek.core.errors import InputError
 from unvek.core.exchange.columns import (
@@ -19,7 +20,7 @@ from unvek.core.exchange.columns import (
 from unvek.core.exchange.filled_columns import BUILT_IN, columns_filled
 from unvek.core.logbook.measure_names import MeasureNames
 from unvek.core.logbook.plan_record import plain
-from unvek.core.logbook.rows import KeptRun, MeasurementRow, model_memory_bytes
+from unvek.core.logbook.rows import KeptRun, LaunchRow, MeasurementRow, model_memory_bytes
 from unvek.core.logbook.store import Logbook
 from unvek.core.measures.catalogue import LOAD, MODEL_MEMORY
 from unvek.core.measures.definition import MEASURED_HERE
@@ -70,53 +71,44 @@ class RowsOfRuns:
         self._names = MeasureNames(plan.plan if plan is not None else None, self._definitions)
         self._contents = {number: plain(row.content) for number, row in self._definitions.items()}
         self._held_against = logbook.held_against()
-        self._clean_names: dict[str, str] = {}
+        self._told_of_launches: dict[int, _OfLaunch] = {}
 
     def rows(
         self, runs: Iterable[KeptRun], measurements: Mapping[int, list[MeasurementRow]]
     ) -> Iterator[dict[str, Any]]:
         """Yield a row for each run, of what is known of it."""
         for run in runs:
-            launch = self._launches[run.launch]
-            session = self._sessions.get(launch.session or 0)
-            row = {
-                **{name: getattr(run, name) for name in OF_RUNS},
-                "varied": dict(run.varied) or None,
-                "round": run.round - (session.rounds_before if session is not None else 0),
-                "error": run.error[:LONGEST_ERROR] if run.error else None,
-                "voided": run.voided[:LONGEST_TEXT] if run.voided else None,
-                "cell": bare_cell(run.cell),
-                "of_plan": run.cell in self._cells or is_from_elsewhere(run.cell),
-                "launch_id": launch.id,
-                "session": session.name if session is not None else None,
-                "session_id": session.id if session is not None else None,
-                "machine": launch.rig,
-                "machine_facts": self._rigs.pop(launch.rig, None),
-                "started": run.started_at,
-                "run": run.number,
-                "launch": run.launch,
-                **dict(_built_in(run)),
-                MEASURE + LOAD: launch.load_s,
-                MEASURE + MODEL_MEMORY: model_memory_bytes(run, launch),
-                **self._measured(run, measurements.get(run.number, ())),
-            }
-            yield self._told(row)
+            of_launch = self._of_launch(run.launch)
+            row = {name: value for name, value in zip(OWN, _own(run), strict=True) if value is not None}
+            row["round"] = run.round - of_launch.rounds_before
+            row["cell"] = bare_cell(run.cell)
+            row["of_plan"] = run.cell in self._cells or is_from_elsewhere(run.cell)
+            row["started"], row["run"], row["launch"] = run.started_at, run.number, run.launch
+            row |= of_launch.told
+            if run.rig in self._rigs:
+                row["machine_facts"] = self._rigs.pop(run.rig)
+            if run.varied:
+                row["varied"] = dict(run.varied)
+            if run.error:
+                row["error"] = run.error[:LONGEST_ERROR]
+            if run.voided:
+                row["voided"] = run.voided[:LONGEST_TEXT]
+            row |= _built_in(run, of_launch.launch)
+            if run.number in measurements:
+                row |= self._measured(run, measurements[run.number])
+            yield _cleaned(row)
 
-    def _told(self, row: Mapping[str, Any]) -> dict[str, Any]:
-        """Return what is known, without what would make whatever opens a table do what it says."""
-        told, names = {}, self._clean_names
-        for name, value in row.items():
-            if value is None:
-                continue
-            if name not in names:
-                names[name] = clean_text(name)
-            if isinstance(value, str):
-                if not (value.isascii() and value.isprintable()):
-                    value = clean_text(value)
-            elif isinstance(value, dict | list):
-                value = each_text(value, clean_text)
-            told[names[name]] = value
-        return told
+    def _of_launch(self, number: int) -> "_OfLaunch":
+        """Return what all runs of a launch tell alike."""
+        if number not in self._told_of_launches:
+            launch = self._launches[number]
+            session = self._sessions.get(launch.session or 0)
+            told = {"launch_id": launch.id, "machine": launch.rig}
+            if session is not None:
+                told |= {"session": session.name, "session_id": session.id}
+            rounds_before = session.rounds_before if session is not None else 0
+            self._told_of_launches[number] = _OfLaunch(launch, rounds_before, told)
+        return self._told_of_launches[number]
 
     def _measured(self, run: KeptRun, measurements: Iterable[MeasurementRow]) -> dict[str, Any]:
         by_name: dict[str, list[MeasurementRow]] = {}
@@ -148,9 +140,43 @@ class RowsOfRuns:
         return against is None or (against.seed == run.seed and against.variant == self._reference)
 
 
-def _built_in(run: KeptRun) -> Iterator[tuple[str, float | None]]:
+class _OfLaunch(NamedTuple):
+    launch: LaunchRow
+    rounds_before: int
+    told: Mapping[str, str]
+
+
+# A run's own columns that stand in a row as they stand in the logbook.
+OWN = tuple(name for name in OF_RUNS if name not in ("varied", "round", "error", "voided"))
+_own = attrgetter(*OWN)
+_of_built_in = attrgetter(*BUILT_IN.values())
+TOKENS = MEASURE + "output.tokens"
+NAMES_OF_BUILT_IN = tuple(MEASURE + name for name in BUILT_IN)
+
+
+def _built_in(run: KeptRun, launch: LaunchRow) -> dict[str, float]:
     """The built-in measures that have no column of their own."""
-    for name, column in BUILT_IN.items():
-        value = getattr(run, column)
-        is_none = value is None or (name == "output.tokens" and value == 0)
-        yield MEASURE + name, None if is_none else float(value)
+    told = {
+        name: float(value)
+        for name, value in zip(NAMES_OF_BUILT_IN, _of_built_in(run), strict=True)
+        if value is not None and (value or name != TOKENS)
+    }
+    if launch.load_s is not None:
+        told[MEASURE + LOAD] = launch.load_s
+    if (model_bytes := model_memory_bytes(run, launch)) is not None:
+        told[MEASURE + MODEL_MEMORY] = model_bytes
+    return told
+
+
+def _cleaned(row: dict[str, Any]) -> dict[str, Any]:
+    """Return a row without what would make whatever opens a table do what it says; of what is known only."""
+    for name, value in row.items():
+        if (
+            value is None
+            or not name.isprintable()
+            or (
+                not value.isascii() or not value.isprintable() if type(value) is str else isinstance(value, dict | list)
+            )
+        ):
+            return {clean_text(name): each_text(value, clean_text) for name, value in row.items() if value is not None}
+    return row

@@ -324,6 +324,14 @@ class LogbookReading(RunsAsColumns):
         has_files = self._first(select(tables.outputs.c.number).limit(1)) is not None
         return has_files or (newest is not None and newest[0] is not None and self.has_text([newest[0]]))
 
+    def has_any_output(self) -> bool:
+        """Whether any run at all has put out a file, or has written something."""
+        queries = (
+            select(tables.outputs.c.number),
+            select(tables.run_details.c.run).where(tables.run_details.c.text != ""),
+        )
+        return any(self._first(query.limit(1)) is not None for query in queries)
+
     def has_text(self, runs: Sequence[int]) -> bool:
         """Whether any of these runs has written something."""
         details = tables.run_details.c
