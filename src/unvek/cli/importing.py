@@ -12,9 +12,7 @@ if TYPE_CHECKING:
 
 
 @click.command("import")
-@click.argument(
-    "files", nargs=-1, required=True, type=click.Path(path_type=Path, dir_okay=False, exists=True), metavar="FILE..."
-)
+@click.argument("files", nargs=-1, required=True, type=click.Path(path_type=Path, exists=True), metavar="FILE...")
 @click.option("--reference", metavar="VARIANT", help="Hold the others against this one, where no plan says which.")
 @click.option("--here", is_flag=True, help="The timings were taken on this machine, where they do not say on which.")
 @name_option
@@ -22,7 +20,7 @@ if TYPE_CHECKING:
 def importing(
     files: tuple[Path, ...], reference: str | None, here: bool, name: str | None, logbook_path: Path | None
 ) -> None:
-    """Bring in timings from elsewhere: each FILE a .csv, .jsonl or .parquet, one run a row.
+    """Bring in timings from elsewhere: each FILE a .csv, .jsonl or .parquet, one run a row; or a folder of .parquet.
 
     Needed are variant and time_s (seconds); form, task, seed, round, repeat, warm_up, status, steps and measure:NAME
     may be there too. Rounds are what intervals are over: without the column each timing counts as a round, and those

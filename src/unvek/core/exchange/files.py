@@ -3,7 +3,6 @@
 import csv
 import json
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from itertools import islice
 from pathlib import Path
 from typing import IO, TYPE_CHECKING, Any
 
@@ -17,7 +16,7 @@ if TYPE_CHECKING:
 CSV, JSON_LINES, PARQUET = ".csv", ".jsonl", ".parquet"
 ENDINGS = (CSV, JSON_LINES, PARQUET)
 AT_A_TIME = 1000  # rows of Parquet
-WRITTEN_AT_A_TIME = 20_000
+WRITTEN_AT_A_TIME = 5000
 LONGEST_LINE = 2**20
 UNPACKED_FACTOR, UNPACKED_FREE_BYTES = 4, 64 * 2**20
 FORMULA_STARTS = ("=", "+", "-", "@", "\t", "\r")
@@ -157,21 +156,51 @@ def _write_json_lines(rows: Iterable[Row], columns: Sequence[str], file: IO[str]
 
 def _write_parquet(rows: Iterable[Row], columns: Sequence[str], path: Path, sorts: Sorts) -> int:
     """Write Parquet, so many rows at a time; of a column whose sort is not told, all rows are looked at first."""
-    import pyarrow
-    import pyarrow.parquet
-
     if not all(name in sorts for name in columns):
         rows = list(rows)
         sorts = {name: sorts.get(name) or _sort_of(row.get(name) for row in rows) for name in columns}
-    kinds = {str: pyarrow.string(), float: pyarrow.float64(), int: pyarrow.int64(), bool: pyarrow.bool_()}
-    schema = pyarrow.schema([(name, kinds[sorts[name]]) for name in columns])
-    count, coming = 0, iter(rows)
-    with pyarrow.parquet.ParquetWriter(path, schema) as writer:
-        while batch := list(islice(coming, WRITTEN_AT_A_TIME)):
-            count += len(batch)
-            arrays = [_column([row.get(name) for row in batch], sorts[name], kinds) for name in columns]
-            writer.write_batch(pyarrow.record_batch(arrays, schema=schema))
-    return count
+    writing = ParquetRows(path, columns, sorts)
+    try:
+        for row in rows:
+            writing.put(row)
+    finally:
+        writing.close()
+    return writing.count
+
+
+class ParquetRows:
+    """A Parquet file that is written row by row; so many of them are held at a time."""
+
+    def __init__(self, path: Path, columns: Sequence[str], sorts: Sorts):
+        import pyarrow
+        import pyarrow.parquet
+
+        self._kinds = {str: pyarrow.string(), float: pyarrow.float64(), int: pyarrow.int64(), bool: pyarrow.bool_()}
+        self._sorts = {name: sorts[name] for name in columns}
+        self._schema = pyarrow.schema([(name, self._kinds[sort]) for name, sort in self._sorts.items()])
+        self._writer = pyarrow.parquet.ParquetWriter(path, self._schema)
+        self._held: list[Row] = []
+        self.count = 0
+
+    def put(self, row: Row) -> None:
+        self._held.append(row)
+        self.count += 1
+        if len(self._held) >= WRITTEN_AT_A_TIME:
+            self._write()
+
+    def _write(self) -> None:
+        import pyarrow
+
+        arrays = [
+            _column([row.get(name) for row in self._held], sort, self._kinds) for name, sort in self._sorts.items()
+        ]
+        self._writer.write_batch(pyarrow.record_batch(arrays, schema=self._schema))
+        self._held = []
+
+    def close(self) -> None:
+        if self._held:
+            self._write()
+        self._writer.close()
 
 
 def _sort_of(values: Iterable[Any]) -> type:

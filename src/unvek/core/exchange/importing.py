@@ -3,7 +3,6 @@
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from hashlib import file_digest
 from itertools import chain, islice
 from pathlib import Path
 from typing import Any
@@ -22,6 +21,7 @@ from unvek.core.exchange.columns import (
     check_columns,
     measures_in,
 )
+from unvek.core.exchange.dataset import digest_of, rows_of_dataset
 from unvek.core.exchange.files import Row, read_rows
 from unvek.core.exchange.page_data import PAGE, PageData, read_page, rows_of_page
 from unvek.core.exchange.verdict_files import check_verdicts, keep_verdicts
@@ -32,6 +32,7 @@ from unvek.core.rig.facts import elsewhere
 MOST_PROBLEMS = 20  # told at once
 TOLD_EVERY = 20_000  # runs
 AT_A_TIME = 1000
+Where = int | str  # a line of a file; of a file among several, which one and where in it
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -67,12 +68,11 @@ def import_timings(
     one if None. name: of the session of runs that do not say theirs. tell: hears now and then how far a long file is.
     InputError names line and column of what can't be used; the logbook is then as it was.
     """
-    with open(path, "rb") as file:
-        digest = file_digest(file, "sha256").hexdigest()
+    digest = digest_of(path)
     page = read_page(path) if path.suffix.lower() == PAGE else None
     if page is not None:
         check_verdicts(path, enumerate(page.verdicts, 1))
-    runs = _runs_of(path, rows_of_page(page) if page is not None else read_rows(path))
+    runs = _runs_of(path, _rows_of(path, page))
     first = next(runs)
     before = next((session.name for session in logbook.sessions() if session.digest == digest), None)
     if before is not None and not _tells_which(first, name):
@@ -93,6 +93,12 @@ def import_timings(
         keep_verdicts(logbook, path, enumerate(page.verdicts, 1))
     session = bringing.sessions.first
     return _imported(logbook, bringing.count, session.name if session is not None else None)
+
+
+def _rows_of(path: Path, page: PageData | None) -> Iterable[tuple[Where, Sequence[str] | None, Row]]:
+    if page is not None:
+        return rows_of_page(page)
+    return rows_of_dataset(path) if path.is_dir() else read_rows(path)
 
 
 def _keep_plan_of(connection: Connection, path: Path, page: PageData | None, reference: str) -> None:
@@ -133,7 +139,7 @@ def _reference(count: Count, reference: str | None) -> str:
     return reference or variants[0]
 
 
-def _runs_of(path: Path, rows: Iterable[tuple[int, Sequence[str] | None, Row]]) -> Iterator[Placed]:
+def _runs_of(path: Path, rows: Iterable[tuple[Where, Sequence[str] | None, Row]]) -> Iterator[Placed]:
     """Yield the file's runs; after the last, InputError with every problem there was (up to MOST_PROBLEMS)."""
     order = _Order()
     problems: list[str] = []
@@ -152,7 +158,7 @@ def _runs_of(path: Path, rows: Iterable[tuple[int, Sequence[str] | None, Row]]) 
                 continue
             run = order.placed(brought_run(row), line)
         except CellError as error:
-            problems.append(f"line {line}, {error}")
+            problems.append(f"{_at(line)}, {error}")
             too_many = len(problems) == MOST_PROBLEMS or len(measures) > MOST_MEASURES
             if too_many or (header is not None and not row):
                 break
@@ -172,9 +178,9 @@ class _Order:
     def __init__(self) -> None:
         self._rounds: Counter[tuple[str, int | None]] = Counter()
         self._repeats: Counter[tuple[str, int]] = Counter()
-        self._lines: dict[Any, int] = {}
+        self._lines: dict[Any, Where] = {}
 
-    def placed(self, run: BroughtRun, line: int) -> Placed:
+    def placed(self, run: BroughtRun, line: Where) -> Placed:
         own, beside = run.own, run.beside
         round_number, repeat = own.get("round"), own.get("repeat")
         if "id" in own and "voided" not in own:
@@ -192,7 +198,11 @@ class _Order:
             self._refuse_twice("repeat", repeat, (cell, round_number, repeat), line)
         return Placed(run, round_number, repeat)
 
-    def _refuse_twice(self, column: str, found: object, key: object, line: int) -> None:
+    def _refuse_twice(self, column: str, found: object, key: object, line: Where) -> None:
         before = self._lines.setdefault(key, line)
         if before != line:
-            raise CellError(column, found, f"each run once: line {before} has this one")
+            raise CellError(column, found, f"each run once: {_at(before)} has this one")
+
+
+def _at(where: Where) -> str:
+    return f"line {where}" if isinstance(where, int) else where
