@@ -32,6 +32,7 @@ ASKED = {
     "budget": ("budget", "--drafts", "quick", "--finals", "slow"),
     "report": ("report", "--without-outputs"),
     "import": ("import", "other.csv", "--here", "--name", "monday"),
+    "merge": ("merge", "other"),
     "export": ("export",),
     "judge": ("judge", "log"),
     "help": ("help", "weigh"),
@@ -62,6 +63,7 @@ USES: dict[str, set[str]] = {
     "budget": DRAWS | KEEPS | COMPUTES,
     "report": DRAWS | KEEPS | COMPUTES | LOOKS_AT_PICTURES | {"matplotlib"},
     "import": DRAWS | KEEPS | WATCHES,
+    "merge": KEEPS,
     "export": DRAWS | KEEPS | COMPUTES,
     "judge": DRAWS | KEEPS,
     "sheet": DRAWS | KEEPS | COMPUTES | LOOKS_AT_PICTURES,
@@ -90,6 +92,7 @@ class Started(ProjectTest):
 
     def test_each_says_the_same_leaves_the_same_and_imports_only_what_it_uses(self):
         self.have_runs()
+        shutil.copytree(self.folder / "logbook", self.folder / "other")
         self.unvek("measure")  # whoever finds likenesses worked out need not look at pictures
         for name, arguments in ASKED.items():
             with self.subTest(name):

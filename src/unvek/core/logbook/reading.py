@@ -213,12 +213,12 @@ class LogbookReading(RunsAsColumns):
         found = self._first(select(func.max(tables.runs.c.number)))
         return int(found[0] or 0) if found is not None else 0
 
-    def blocks_of_runs(self, last: int) -> Iterator[list[KeptRun]]:
-        """Yield the runs of plans up to a number, in the order in which they were made, so many at a time."""
+    def blocks_of_runs(self, last: int, trials: bool = False) -> Iterator[list[KeptRun]]:
+        """Yield the runs up to a number, in the order in which they were made: with `trials` those of `try`."""
         runs, rigs = tables.runs.c, self._rigs_of_launches()
         for after in range(0, last, AT_A_TIME):
             within = [runs.number > after, runs.number <= min(last, after + AT_A_TIME)]
-            if block := list(self._runs(KeptRun, False, within, rigs)):
+            if block := list(self._runs(KeptRun, trials, within, rigs)):
                 yield block
 
     def runs_numbered(self, numbers: Sequence[int]) -> list[KeptRun]:
@@ -282,6 +282,12 @@ class LogbookReading(RunsAsColumns):
     def details(self, run: int) -> RunDetails:
         """Return what is read of one run at a time."""
         return next(self._values(RunDetails, select(tables.run_details).where(tables.run_details.c.run == run)))
+
+    def details_of(self, runs: Sequence[int]) -> list[RunDetails]:
+        """Return the same of some runs."""
+        details = tables.run_details
+        queries = (select(details).where(details.c.run.in_(some)) for some in batches(runs))
+        return [row for query in queries for row in self._values(RunDetails, query)]
 
     def texts(self) -> dict[int, str]:
         """Return what each run has written, by its number, where it has written anything."""

@@ -107,6 +107,11 @@ class Logbook(VerdictsKept):
         with self._telling_of_disk():
             return self.folder.outputs.make(launch, place)
 
+    def take_made(self, made: MakingFolder, launch: int, place: int) -> Taken:
+        """Take what was put into a folder, by whomever, as the outputs of the run at this place."""
+        with self._telling_of_disk():
+            return self.folder.outputs.take(made, launch, place)
+
     def take_outputs(self, made: MakingFolder, start: RunStart, hide: Hide | None = None) -> Taken:
         with self._telling_of_disk():
             return self.folder.outputs.take(made, start.launch, start.place, hide)
@@ -194,6 +199,17 @@ class Logbook(VerdictsKept):
             connection.execute(
                 tables.forecasts.update().where(tables.forecasts.c.number == number).values(took_s=took_s)
             )
+
+    @staticmethod
+    def runs_with_ids(ids: Sequence[str], connection: Connection) -> dict[str, list[KeptRun]]:
+        """Return the runs of these ids as a transaction sees them, by id; the one that counts last."""
+        runs = tables.runs
+        found: dict[str, list[KeptRun]] = {}
+        for some in batches(ids):
+            query = select(runs).where(runs.c.id.in_(some)).order_by(runs.c.voided.is_(None), runs.c.number)
+            for row in connection.execute(query):
+                found.setdefault(row.id, []).append(KeptRun(**row._mapping))
+        return found
 
     @contextmanager
     def bringing_in(self) -> Iterator[Connection]:

@@ -9,7 +9,7 @@ import hashlib
 import io
 import os
 import shutil
-from collections.abc import Callable, Container, Iterator
+from collections.abc import Callable, Container, Iterable, Iterator
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
@@ -104,6 +104,12 @@ class OutputsRoom:
             if is_left or name.startswith(MAKING):
                 with suppress(OSError):
                     remove(name, self._held.fd)
+
+    def drop(self, names: Iterable[str]) -> None:
+        """Remove folders of outputs that are no run's after all."""
+        for name in names:
+            with suppress(OSError):
+                remove(name, self._held.fd)
 
     def take(self, making: MakingFolder, launch: int, place: int, hide: Hide | None = None) -> Taken:
         """Make a run's outputs durable, and give their folder its lasting name. What is no output is removed.
