@@ -63,19 +63,23 @@ def as_option(command: Command) -> Command:
 
 
 def selection_options(command: Command) -> Command:
-    """Add --reference, --only, --tasks, --varied and --across-rigs; the command is handed them as `selection`."""
+    """Add --reference, --only, --tasks, --varied, --rig and --across-rigs; they are handed on as `selection`."""
 
     @wraps(command)
     def with_selection(
-        reference: str | None, only: str, tasks: str, varied: dict[str, Any], across_rigs: bool, **others: Any
-    ) -> Any:
+        reference: str | None, only: str, tasks: str, varied: dict[str, Any], rig: str | None, across_rigs: bool,
+        **others: Any,
+    ) -> Any:  # fmt: skip
         from unvek.core.evidence.gathering import Selection
 
-        selection = Selection(reference=reference, only=only, tasks=tasks, varied=varied, across_rigs=across_rigs)
+        selection = Selection(
+            reference=reference, only=only, tasks=tasks, varied=varied, rig=rig, across_rigs=across_rigs
+        )
         return command(selection=selection, **others)
 
     wrapped: Command = with_selection
     for option in (
+        click.option("--rig", metavar="FINGERPRINT", help="Only runs of this machine; its first letters will do."),
         click.option("--across-rigs", is_flag=True, help="Compare runs of different machines all the same."),
         settings_option("--varied", "Only runs with this value of a setting that the plan varies, such as clients=4."),
         click.option("--tasks", default="*", metavar="GLOB", help="Only tasks whose name fits, such as 'violet-*'."),

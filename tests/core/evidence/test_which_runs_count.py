@@ -104,6 +104,25 @@ class TwoRigs(WrittenLogbook):
         found = compare(gather(self.logbook, Selection(across_rigs=True)), RIG)
         self.assertTrue(any("made on 2 rigs" in note for note in found.notes))
 
+    def test_one_machine_is_taken_by_the_beginning_of_its_fingerprint(self):
+        self.plan("slow", "quick", cells=CELLS, quality=None)
+        for rig, time_s in (("rig-1", 1.0), ("rig-2", 3.0), ("another", 5.0)):
+            self.logbook.record_rig(rig, RIG)
+            for cell in CELLS:
+                self.run_made(cell, time_s, place=2)
+        for rig, time_s in (("rig-1", 1.0), ("rig-2", 3.0), ("a", 5.0)):
+            evidence = gather(self.logbook, Selection(rig=rig))
+            self.assertEqual(set(evidence.values.of("time.total").tolist()), {time_s}, rig)
+            self.assertEqual(evidence.left_out, 0)
+        for rig, words in (
+            ("rig", "more than one machine's"),
+            ("x", "no machine's"),
+            ("", "more than one"),
+            ("*", "no machine's"),
+        ):
+            with self.assertRaisesRegex(InputError, words):
+                gather(self.logbook, Selection(rig=rig))
+
     def test_runs_of_another_rig_are_made_again_here(self):
         self.write_plan(SLOW, task(seeds=(1,)))
         self.unvek("run", "--logbook", "moved")

@@ -68,7 +68,16 @@ class Merge(ProjectTest):
         self.assertIn("8 runs came into this logbook", self.said("other"))
         self.assertEqual(len(self.everything()), 16)
         self.assertEqual([one for one in self.everything() if one[0] in {run[0] for run in before}], before)
-        self.assertIn("these runs were made on 2 rigs", self.unvek("compare", expect=2).stderr)
+        self.assertIn("--rig", self.unvek("compare", expect=2).stderr)
+        there = self.result("compare", "--logbook", "other")["rows"]
+        self.assertEqual(
+            [row["measures"] for row in self.result("compare", "--rig", "other")["rows"]],
+            [row["measures"] for row in there],
+        )
+        self.unvek("report", "page.html", "--rig", "other")
+        self.unvek("import", "page.html", "--logbook", "paged")
+        self.assertEqual([row["measures"]["time.total"] for row in self.result("compare", "--logbook", "paged")["rows"]],
+                         [row["measures"]["time.total"] for row in there])  # fmt: skip
         rows = self.result("log")["rows"]
         self.assertEqual(sorted({row["round"] for row in rows}), [1, 2, 3, 4])
         self.assertEqual(len(self.result("log", "--sessions")["rows"]), 2)

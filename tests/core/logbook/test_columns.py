@@ -57,7 +57,10 @@ class AsColumns(WrittenLogbook):
         self.logbook.void_run(4, None)
         self.assertEqual(self.check(), 0)
         self.assertEqual(self.check(), 11)
-        for statement in ("UPDATE runs SET time_s = 9 WHERE number = 2", "DELETE FROM runs WHERE number = 11"):
+        for statement in (
+            "UPDATE runs SET time_s = 9 WHERE number = 2", "DELETE FROM runs WHERE number = 11",
+            "UPDATE launches SET rig = 'elsewhere' WHERE number = 2",
+        ):  # fmt: skip
             with closing(sqlite3.connect(self.logbook.folder.database)) as database, database:
                 database.execute("DELETE FROM run_details WHERE run = 11")
                 database.execute("DELETE FROM measurements WHERE run = 11")

@@ -39,6 +39,7 @@ class Selection:
 
     reference replaces the plan's own; only and tasks are patterns (`*`, `?`, `[...]`) for the names of variants and
     tasks, where the reference always stays; varied takes only runs with these values of settings that are varied.
+    rig takes only runs of the machine whose fingerprint begins so, across_rigs those of all machines together.
     sessions takes only runs of the sessions of these numbers, and of these also such as were made by an earlier form of
     the plan, or that were started afresh since.
     """
@@ -47,6 +48,7 @@ class Selection:
     only: str = "*"
     tasks: str = "*"
     across_rigs: bool = False
+    rig: str | None = None
     varied: Mapping[str, Any] = field(default_factory=dict)
     sessions: Set[int] | None = None
 
@@ -66,6 +68,8 @@ def gather(logbook: Logbook, selection: Selection = EVERYTHING) -> Evidence:
         raise InputError(f"there are no runs in {logbook.folder.path} yet; make some with 'unvek run PLAN'")
     reference = selection.reference or plan.plan.reference
     runs = logbook.run_columns()
+    if selection.rig is not None:
+        runs = _of_rig(logbook, runs, selection.rig)
     every = (*_planned(plan), *_from_elsewhere(runs, plan))
     names = [variant.name for variant in every]
     if reference not in names:
@@ -187,6 +191,20 @@ def _is_asked_anew(plan: Plan, reference: str) -> bool:
     return runner is not None and asks_anew(runner)
 
 
+def _of_rig(logbook: Logbook, runs: RunTable[RunRow], beginning: str) -> RunTable[RunRow]:
+    """Return the runs of one machine; InputError where the beginning of its fingerprint fits none, or several."""
+    of_runs = runs.coded("rig")
+    fitting = [rig for rig in of_runs.values if rig.startswith(beginning)]
+    if beginning and len(fitting) == 1:
+        return runs.take(np.flatnonzero(of_runs.where(lambda rig: rig == fitting[0])))
+    rigs = logbook.rigs()
+    known = "; ".join(f"{rig[:8]} ({rig_words(rigs[rig])})" for rig in of_runs.values)
+    raise InputError(
+        f"{beginning!r} is the beginning of {'no' if not fitting else 'more than one'} machine's fingerprint that made "
+        f"runs here; there are {known}"
+    )
+
+
 def _first_runs_s(runs: RunTable[RunRow], of_plan: NDArray[np.bool_]) -> dict[str, list[float]]:
     """Return the seconds of the first run of every process, by variant: the warm-ups among them too."""
     first = (runs.whole_numbers("place") == 1) & of_plan
@@ -205,5 +223,6 @@ def _refuse_several_rigs(logbook: Logbook, rows: RunTable[RunRow]) -> None:
     named = "; ".join(f"{counted(count, 'run')} on {rig_words(rigs[rig])} ({rig[:8]})" for rig, count in counts.items())
     raise InputError(
         f"these runs were made on {len(counts)} rigs: {named}. Times of different machines do not compare: "
-        "make the missing runs here with 'unvek run', or add --across-rigs to compare all the same"
+        f"take those of one with --rig {next(iter(counts))[:8]}, make the missing runs here with 'unvek run', or add "
+        "--across-rigs to compare all the same"
     )

@@ -36,11 +36,12 @@ _PLAN_NUMBER = 0
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Kept:
-    """What of the runs is kept in the page: which variants, tasks and varied values, and whether tasks keep names."""
+    """What of the runs is kept in the page: variants, tasks, varied values, machines; and whether tasks keep names."""
 
     variants: Callable[[str], bool] = lambda name: True
     tasks: Callable[[str], bool] = lambda name: True
     varied: Mapping[str, Any] = field(default_factory=dict)
+    rig: str = ""  # the beginning of the fingerprints that are kept
     with_texts: bool = True
     anonymous: bool = False
 
@@ -48,7 +49,8 @@ class Kept:
         """Whether a run is kept: of warm-ups, of which no figure is but that of first runs, those of any value."""
         varied = row.get("varied") or {}
         is_of_these = all(varied.get(name) == value for name, value in self.varied.items())
-        return (is_of_these or bool(row.get("warm_up"))) and self.variants(row["variant"]) and self.tasks(row["task"])
+        is_of_these = (is_of_these or bool(row.get("warm_up"))) and row["machine"].startswith(self.rig)
+        return is_of_these and self.variants(row["variant"]) and self.tasks(row["task"])
 
 
 @dataclass(frozen=True, slots=True)

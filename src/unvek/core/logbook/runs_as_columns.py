@@ -25,7 +25,9 @@ COUNT_UP = (
     f"INSERT INTO about (key, value) VALUES ('{CHANGED}', '1') "
     "ON CONFLICT (key) DO UPDATE SET value = CAST(CAST(value AS INTEGER) + 1 AS TEXT)"
 )
-TRIGGERS = {"runs_updated": "UPDATE", "runs_deleted": "DELETE"}
+TRIGGERS = {
+    "runs_updated": "UPDATE ON runs", "runs_deleted": "DELETE ON runs", "rigs_updated": "UPDATE OF rig ON launches",
+}  # fmt: skip
 
 
 class RunsAsColumns(FilledSlots):
@@ -57,14 +59,14 @@ class RunsAsColumns(FilledSlots):
             with self._writing() as connection:
                 for name, what in TRIGGERS.items():
                     connection.execute(text(f"DROP TRIGGER IF EXISTS {name}"))
-                    connection.execute(text(f"CREATE TRIGGER {name} AFTER {what} ON runs BEGIN {COUNT_UP}; END"))
+                    connection.execute(text(f"CREATE TRIGGER {name} AFTER {what} BEGIN {COUNT_UP}; END"))
                 connection.execute(text(COUNT_UP))  # nobody knows what was changed while nothing was counted
         except LogbookError:
             return False
         return True
 
     def _has_triggers(self) -> bool:
-        query = text("SELECT name FROM sqlite_master WHERE type = 'trigger' AND tbl_name = 'runs'")
+        query = text("SELECT name FROM sqlite_master WHERE type = 'trigger'")
         with self._reading() as connection:
             return set(TRIGGERS) <= set(connection.scalars(query))
 

@@ -54,6 +54,7 @@ def report_of(
         variants=lambda name: name == evidence.reference or fnmatchcase(name, selection.only),
         tasks=lambda name: fnmatchcase(name, selection.tasks),
         varied=selection.varied,
+        rig=selection.rig or "",
         with_texts=wished.with_outputs and not wished.anonymous,
         anonymous=wished.anonymous,
     )
