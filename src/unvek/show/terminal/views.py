@@ -6,6 +6,7 @@ import json
 import sys
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from types import NoneType
 from typing import Any, Generic, TypeVar
 
 from rich.console import Console
@@ -21,7 +22,7 @@ MOST_INDENTED = 2000  # rows
 FORMATS = ("table", "json", "csv", "markdown")
 Finding = TypeVar("Finding")
 
-NUMBERS = (int, float)  # which a cell takes as they are
+NUMBERS = {int, float}  # which a cell takes as they are
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,20 +55,20 @@ def as_csv(records: Sequence[Mapping[str, Any]]) -> str:
     """Return records as CSV (RFC 4180). A text that a spreadsheet would take for a formula is given a leading quote."""
     file = io.StringIO(newline="")
     names = list(dict.fromkeys(name for kind in dict.fromkeys(map(tuple, records)) for name in kind))
-    writer, cell = csv.writer(file, lineterminator="\r\n"), _Cells()
-    writer.writerow([cell[name] for name in names])
-    for record in records:
-        values = map(record.get, names)
-        writer.writerow([value if type(value) in NUMBERS else cell.of(value) for value in values])
+    writer = csv.writer(file, lineterminator="\r\n")
+    writer.writerow(_cells(names))
+    writer.writerows(zip(*(_cells([record.get(name) for record in records]) for name in names), strict=True))
     return file.getvalue()
 
 
-class _Cells(dict[str, Any]):
-    """What stands in a cell for each text: most come many times."""
-
-    def __missing__(self, text: str) -> Any:
-        self[text] = harmless(clean(text))
-        return self[text]
-
-    def of(self, value: Any) -> Any:
-        return self[value] if isinstance(value, str) else harmless(value)
+def _cells(values: Sequence[Any]) -> Sequence[Any]:
+    """Return what stands in a column's cells; of a long one most texts come many times."""
+    kinds = set(map(type, values))
+    if kinds <= NUMBERS:
+        return values
+    if kinds <= {*NUMBERS, NoneType}:
+        return ["" if value is None else value for value in values]
+    if kinds <= {str, NoneType}:
+        cell = {value: "" if value is None else harmless(clean(value)) for value in set(values)}
+        return [cell[value] for value in values]
+    return [harmless(clean(value) if isinstance(value, str) else value) for value in values]
