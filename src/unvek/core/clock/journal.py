@@ -13,7 +13,7 @@ from typing import Any, TextIO
 
 from unvek.core.clock.acts import Act, ClockSetup
 from unvek.core.clock.lanes import Clock
-from unvek.core.exchange.columns import machine_facts
+from unvek.core.exchange.cells import machine_facts
 from unvek.core.held_folder import file_rights_in, open_plain
 from unvek.core.logbook.folder import LogbookFolder
 from unvek.core.logbook.plan_record import typed

@@ -6,12 +6,11 @@ from operator import attrgetter
 from typing import Any, NamedTuple
 
 from unvek.core.errors import InputError
+from unvek.core.exchange.cells import LONGEST_ERROR, LONGEST_TEXT
 from unvek.core.exchange.columns import (
     AGAINST,
     BESIDES,
     DEFINITION,
-    LONGEST_ERROR,
-    LONGEST_TEXT,
     MEASURE,
     OF_RUNS,
     ORIGIN,

@@ -12,11 +12,11 @@ from sqlalchemy import Connection
 from unvek.core.errors import InputError
 from unvek.core.exchange.bringing import Bringing, Count, Placed, cell_of
 from unvek.core.exchange.brought_sessions import Rig
+from unvek.core.exchange.cells import CellError
 from unvek.core.exchange.columns import (
     MEASURE,
     MOST_MEASURES,
     BroughtRun,
-    CellError,
     brought_run,
     check_columns,
     measures_in,
