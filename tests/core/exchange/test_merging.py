@@ -58,6 +58,9 @@ class Merge(ProjectTest):
         self.assertEqual(self.everything("both"), self.everything())
         ours, theirs = (self.result("compare", *more) for more in ((), ("--logbook", "both")))
         self.assertEqual(ours["rows"], theirs["rows"])
+        for more in (("--forecasts",), ("--sessions",)):
+            ours, theirs = (self.result("log", *more, *of) for of in ((), ("--logbook", "both")))
+            self.assertEqual(ours, theirs)
         self.unvek("sheet", "--out", "sheet.png", "--logbook", "both")
         self.assertIn("8 runs were here", self.said("logbook", "--logbook", "both"))
         self.assertEqual(self.everything("both"), self.everything())

@@ -85,6 +85,7 @@ class _Merging:
                 self._bring_runs(block)
         self._bring_measurements(last)
         self._bring_notes()
+        self._bring_forecasts()
         if self._theirs.has_verdicts() or self._theirs.ballots():
             self.merged.verdicts = merge_verdicts(self._connection, self._theirs, self._runs)
 
@@ -275,6 +276,14 @@ class _Merging:
                 if key[0] is not None and key not in here:
                     self._connection.execute(notes.insert().values(run=key[0], noted_at=note.noted_at, text=note.text))
                     self.merged.notes += 1
+
+    def _bring_forecasts(self) -> None:
+        """Bring what was foreseen of whole sessions."""
+        forecasts = tables.forecasts
+        here = {(row.made_at, row.title, row.runs) for row in self._connection.execute(select(forecasts))}
+        number = next_number(self._connection, forecasts)
+        new = [one for one in self._theirs.forecasts() if (one.made_at, one.title, one.runs) not in here]
+        insert_all(self._connection, forecasts, (replace(one, number=at) for at, one in enumerate(new, number)))
 
 
 def _within(path: str) -> PurePath:
