@@ -145,11 +145,17 @@ class Merge(ProjectTest):
         self.assertIn("this very logbook", self.unvek("merge", "logbook", expect=2).stderr)
         (self.folder / "empty").mkdir()
         self.assertIn("there is no logbook in", self.unvek("merge", "empty", expect=2).stderr)
-        other = self.copy("other")
-        self.change(other, "PRAGMA writable_schema = 1", "UPDATE runs SET varied = 'no JSON'")
         before = self.everything()
-        self.assertIn("other/runs.sqlite is damaged", " ".join(self.unvek("merge", "other", expect=2).stderr.split()))
-        self.assertEqual(self.everything(), before)
+        for number, hostile in enumerate((
+            "UPDATE runs SET varied = 'no JSON'", "UPDATE runs SET time_s = 'soon'", "UPDATE runs SET time_s = 9e999 WHERE number = 3",
+            "UPDATE runs SET form = 'round'", "UPDATE outputs SET bytes = -1", "UPDATE rigs SET facts = '[]'", "UPDATE launches SET about = '7'",
+            "UPDATE run_details SET phases_s = '{\"a\": \"b\"}'", "UPDATE runs SET launch = 77 WHERE number = 3", "UPDATE measurements SET value = 'x'",
+        )):  # fmt: skip
+            with self.subTest(hostile):
+                other = self.as_of_another_machine(f"other-{number}")
+                self.change(other, hostile)
+                self.assertIn("is damaged", " ".join(self.unvek("merge", other.name, expect=2).stderr.split()))
+                self.assertEqual(self.everything(), before)
 
 
 class WithVerdicts(ProjectTest):

@@ -46,10 +46,11 @@ class Merged:
 def merge(ours: Logbook, theirs: Logbook, tell: Callable[[str], None] | None = None) -> Merged:
     """Put what another logbook has into ours, which is locked; tell hears how far a long one is.
 
-    InputError where it is the same logbook.
+    InputError where it is the same logbook; LogbookError where the other is damaged, or holds what it can't.
     """
     if ours.folder.path.resolve() == theirs.folder.path.resolve():
         raise InputError(f"{theirs.folder.path} is this very logbook")
+    theirs.tell_if_damaged()  # what is wrong there is not to be wrong here, too
     merging = None
     try:
         with ours.bringing_in() as connection:

@@ -88,7 +88,7 @@ class Database:
         """Close it. What went wrong on the way to a reader may be the logbook's damage: then that is what is told."""
         try:
             if isinstance(error, Exception) and not isinstance(error, UnvekError):
-                self._tell_if_damaged()
+                self.tell_if_damaged()
         finally:
             self.close()
 
@@ -178,7 +178,8 @@ class Database:
             raise LogbookError(_damaged(self.folder.database, f"its format is {found!r}"))
         return int(found)
 
-    def _tell_if_damaged(self) -> None:
+    def tell_if_damaged(self) -> None:
+        """Read all of it, and raise LogbookError where it does not hold together, or a column holds what it can't."""
         with self._reading() as connection:
             found = damage_in(connection)
         if found is not None:
