@@ -5,7 +5,7 @@ from pathlib import Path
 
 import click
 
-from unvek.cli.measured import gather_evidence
+from unvek.cli.measured import measure_all
 from unvek.cli.options import logbook_option, open_logbook, tell
 
 
@@ -25,8 +25,6 @@ def export(file: Path | None, dataset: Path | None, logbook_path: Path | None) -
       unvek export | head -3
       unvek export --dataset years
     """
-    from unvek.core.errors import InputError
-    from unvek.core.evidence.gathering import Selection
     from unvek.core.exchange.columns import sort_of
     from unvek.core.exchange.dataset import write_dataset
     from unvek.core.exchange.exporting import export_runs
@@ -38,11 +36,7 @@ def export(file: Path | None, dataset: Path | None, logbook_path: Path | None) -
     if file is not None:
         ending_of(file)
     with open_logbook(logbook_path) as logbook:
-        if logbook.has_any_output():
-            try:
-                gather_evidence(logbook, Selection(across_rigs=True))  # so that what the plan measures is there
-            except InputError:
-                pass  # no run of the newest plan yet
+        measure_all(logbook, logbook.has_any_output)
         exported = export_runs(logbook)
         sorts = {name: sort_of(name) for name in exported.columns}
         if dataset is not None:

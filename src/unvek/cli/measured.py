@@ -1,6 +1,6 @@
 """The working out of measures, with how far it is."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import replace
 from pathlib import Path
@@ -43,13 +43,18 @@ def measure_what_was_made(path: Path) -> None:
     from unvek.core.logbook.store import Logbook
 
     with Logbook.open(path) as logbook:
-        plan = logbook.newest_plan()
-        if plan is None or not (plan.plan.measures or logbook.has_outputs()):
-            return
-        from unvek.core.errors import InputError
-        from unvek.core.evidence.gathering import Selection
+        measure_all(logbook, logbook.has_outputs)
 
-        try:
-            gather_evidence(logbook, Selection(across_rigs=True))
-        except InputError:
-            pass  # nothing but warm-ups was made
+
+def measure_all(logbook: "Logbook", has_outputs: Callable[[], bool]) -> None:
+    """Work out what the newest plan measures, of every machine's runs, where it measures or runs put out anything."""
+    plan = logbook.newest_plan()
+    if plan is None or not (plan.plan.measures or has_outputs()):
+        return
+    from unvek.core.errors import InputError
+    from unvek.core.evidence.gathering import Selection
+
+    try:
+        gather_evidence(logbook, Selection(across_rigs=True))
+    except InputError:
+        pass  # no run of the newest plan counts

@@ -26,6 +26,8 @@ def clean_lines(text: str) -> list[str]:
 
 def clean_text(text: str) -> str:
     """Return a text whose lines stay as they are, each of them clean and whole."""
+    if text.isascii() and text.isprintable():
+        return text
     return "\n".join(clean(line, len(line)) for line in text.split("\n"))
 
 
@@ -33,6 +35,8 @@ def each_text(value: Any, change: Callable[[str], str]) -> Any:
     """Return a value of JSON in which every text, names of fields too, is changed so."""
     if isinstance(value, str):
         return change(value)
+    if value is None or isinstance(value, int | float):  # before what takes longer to find out: most are numbers
+        return value
     if isinstance(value, Mapping):
         return {change(str(name)): each_text(part, change) for name, part in value.items()}
     return [each_text(part, change) for part in value] if isinstance(value, list | tuple) else value

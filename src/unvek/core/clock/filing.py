@@ -14,11 +14,19 @@ from unvek.core.exchange.bringing import cell_from_elsewhere
 from unvek.core.exchange.brought_sessions import rounds_had
 from unvek.core.ids import new_id
 from unvek.core.logbook import tables
-from unvek.core.logbook.inserting import as_columns, insert_all, next_number, now, words_of
+from unvek.core.logbook.inserting import insert_all, next_number, now, words_of
 from unvek.core.logbook.packing import pack_floats
 from unvek.core.logbook.plan_record import plan_as_json, plan_of_runs_from_elsewhere
-from unvek.core.logbook.rows import KeptRun, LaunchRow, RunDetails
-from unvek.core.logbook.store import Logbook, Measurement, add_session, keep_measurements, keep_plan, note_rig
+from unvek.core.logbook.rows import KeptRun, RunDetails
+from unvek.core.logbook.store import (
+    Logbook,
+    Measurement,
+    add_launch,
+    add_session,
+    keep_measurements,
+    keep_plan,
+    note_rig,
+)
 from unvek.core.measures.catalogue import REACTION, measured_definition
 from unvek.core.run.events.record import BY_HAND, FAILED, FINISHED, INTERRUPTED
 
@@ -71,7 +79,9 @@ def _insert(connection: Connection, setup: ClockSetup, runs: list[TimedRun], ses
         round_number = before + run.launch
         key = (run.lane, run.launch)
         if key not in launches:
-            launches[key] = _launch(connection, setup, run, session, round_number)
+            began = _moment(setup, run.began_s)
+            launch_row = add_launch(connection, session, run.lane, round_number, setup.rig, started_at=began)
+            launches[key] = launch_row.number
             # The first run of a process is cold: of a program that somebody else has started it is only known where it
             # is said to be a warm-up.
             places[launches[key]] = 0 if run.warm_up else 1
@@ -85,16 +95,6 @@ def _insert(connection: Connection, setup: ClockSetup, runs: list[TimedRun], ses
     insert_all(connection, tables.runs, rows)
     insert_all(connection, tables.run_details, details)
     keep_measurements(connection, measurements)
-
-
-def _launch(connection: Connection, setup: ClockSetup, run: TimedRun, session: int, round_number: int) -> int:
-    number = next_number(connection, tables.launches)
-    launch = LaunchRow(
-        number=number, id=new_id(), session=session, variant=run.lane, round=round_number, rig=setup.rig,
-        started_at=_moment(setup, run.began_s), load_s=None,
-    )  # fmt: skip
-    connection.execute(tables.launches.insert(), as_columns(launch))
-    return number
 
 
 def _row(

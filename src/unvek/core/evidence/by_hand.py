@@ -31,6 +31,4 @@ def hand_error(values: Values, name: str, these: Truths) -> float:
 def _is_timed(values: Values, name: str) -> bool:
     """Whether a measure is a time of Unvek's own, or comes of one."""
     known = built_in(name)
-    if values.is_cost(name):
-        return True
-    return known is not None and name != REACTION and known.unit in ("s", "/s")
+    return values.is_cost(name) or (known is not None and name != REACTION and known.is_speed)

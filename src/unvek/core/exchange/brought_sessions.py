@@ -8,9 +8,9 @@ from sqlalchemy import Connection, func, select, update
 from unvek.core.exchange.columns import BroughtRun
 from unvek.core.ids import new_id
 from unvek.core.logbook import tables
-from unvek.core.logbook.inserting import as_columns, next_number, now
-from unvek.core.logbook.rows import LaunchRow, SessionRow
-from unvek.core.logbook.store import Logbook, add_session, note_rig
+from unvek.core.logbook.inserting import now
+from unvek.core.logbook.rows import SessionRow
+from unvek.core.logbook.store import Logbook, add_launch, add_session, note_rig
 from unvek.core.rig.facts import elsewhere
 from unvek.core.run.events.record import LaunchAbout
 
@@ -107,13 +107,12 @@ class Launches:
         number = self._by_id.get(identity) if identity is not None else self._by_round.get(by_round)
         if number is None:
             note_rig(self._connection, rig, facts)
-            number = next_number(self._connection, tables.launches)
-            launch = LaunchRow(
-                number=number, id=identity or new_id(), session=session.number, variant=variant, round=round_number,
-                rig=rig, started_at=run.beside.get("started") or now(), load_s=run.load_s,
+            launch = add_launch(
+                self._connection, session.number, variant, round_number, rig, id=identity or new_id(),
+                started_at=run.beside.get("started") or now(), load_s=run.load_s,
                 about=LaunchAbout(memory_before_bytes=run.before_bytes),
             )  # fmt: skip
-            self._connection.execute(tables.launches.insert(), as_columns(launch))
+            number = launch.number
             self._by_id[launch.id] = number
             if identity is None:
                 self._by_round[by_round] = number

@@ -47,9 +47,7 @@ def export_runs(logbook: Logbook) -> Exported:
 def _rows(logbook: Logbook, last: int, columns: frozenset[str]) -> Iterator[dict[str, Any]]:
     of_runs = RowsOfRuns(logbook)
     for runs in logbook.blocks_of_runs(last):
-        measurements: dict[int, list[MeasurementRow]] = {}
-        for row in logbook.measurements_within(runs[0].number, runs[-1].number):
-            measurements.setdefault(row.run, []).append(row)
+        measurements = logbook.measurements_within(runs[0].number, runs[-1].number)
         for told in of_runs.rows(runs, measurements):
             if not columns.issuperset(told):
                 raise InputError("runs were changed while they were being exported; export them again")
@@ -72,10 +70,11 @@ class RowsOfRuns:
         self._held_against = logbook.held_against()
         self._told_of_launches: dict[int, _OfLaunch] = {}
 
-    def rows(
-        self, runs: Iterable[KeptRun], measurements: Mapping[int, list[MeasurementRow]]
-    ) -> Iterator[dict[str, Any]]:
-        """Yield a row for each run, of what is known of it."""
+    def rows(self, runs: Iterable[KeptRun], measurements: Iterable[MeasurementRow]) -> Iterator[dict[str, Any]]:
+        """Yield a row for each run, of what is known of it; measurements: those of these runs, in any order."""
+        by_run: dict[int, list[MeasurementRow]] = {}
+        for one in measurements:
+            by_run.setdefault(one.run, []).append(one)
         for run in runs:
             of_launch = self._of_launch(run.launch)
             row = {name: value for name, value in zip(OWN, _own(run), strict=True) if value is not None}
@@ -93,9 +92,9 @@ class RowsOfRuns:
             if run.voided:
                 row["voided"] = run.voided[:LONGEST_TEXT]
             row |= _built_in(run, of_launch.launch)
-            if run.number in measurements:
-                row |= self._measured(run, measurements[run.number])
-            yield _cleaned(row)
+            if run.number in by_run:
+                row |= self._measured(run, by_run[run.number])
+            yield each_text(row, clean_text)  # what opens a table would do what it says
 
     def _of_launch(self, number: int) -> "_OfLaunch":
         """Return what all runs of a launch tell alike."""
@@ -128,9 +127,9 @@ class RowsOfRuns:
             if besides:
                 found[BESIDES + name] = besides
             if main is not None:
-                found[MEASURE + name], found[WHY + name] = main.value, main.why
                 against = self._held_against.get(main.against)
-                found[AGAINST + name] = against.id if against is not None else None
+                told = {MEASURE: main.value, WHY: main.why, AGAINST: against.id if against is not None else None}
+                found |= {part + name: value for part, value in told.items() if value is not None}
         return found
 
     def _stands_for(self, run: KeptRun, row: MeasurementRow) -> bool:
@@ -165,17 +164,3 @@ def _built_in(run: KeptRun, launch: LaunchRow) -> dict[str, float]:
     if (model_bytes := model_memory_bytes(run, launch)) is not None:
         told[MEASURE + MODEL_MEMORY] = model_bytes
     return told
-
-
-def _cleaned(row: dict[str, Any]) -> dict[str, Any]:
-    """Return a row without what would make whatever opens a table do what it says; of what is known only."""
-    for name, value in row.items():
-        if (
-            value is None
-            or not name.isprintable()
-            or (
-                not value.isascii() or not value.isprintable() if type(value) is str else isinstance(value, dict | list)
-            )
-        ):
-            return {clean_text(name): each_text(value, clean_text) for name, value in row.items() if value is not None}
-    return row

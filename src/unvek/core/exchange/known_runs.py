@@ -7,7 +7,7 @@ from typing import Any
 
 from unvek.core.exchange.columns import DEFAULT_SEED, DEFAULT_TASK, BroughtRun, brought_run
 from unvek.core.exchange.exporting import RowsOfRuns
-from unvek.core.logbook.rows import MeasurementRow, RunRow, SessionRow
+from unvek.core.logbook.rows import RunRow, SessionRow
 from unvek.core.logbook.store import Logbook
 from unvek.core.run.events.record import MEASURED
 
@@ -38,10 +38,7 @@ class KnownRuns:
         if not wanted:
             return {}
         runs = self._logbook.runs_numbered(wanted)
-        measurements: dict[int, list[MeasurementRow]] = {}
-        for row in self._logbook.measurements_of(*wanted):
-            measurements.setdefault(row.run, []).append(row)
-        told = self._rows.rows(runs, measurements)
+        told = self._rows.rows(runs, self._logbook.measurements_of(*wanted))
         return {run.number: brought_run(row) for run, row in zip(runs, told, strict=True)}
 
     def looks_known(self, run: BroughtRun) -> bool:

@@ -17,9 +17,9 @@ from unvek.core.exchange.brought_sessions import rounds_had
 from unvek.core.exchange.merged_verdicts import merge_verdicts
 from unvek.core.held_folder import open_plain
 from unvek.core.logbook import tables
-from unvek.core.logbook.inserting import as_columns, insert_all, next_number
+from unvek.core.logbook.inserting import insert_all, next_number
 from unvek.core.logbook.rows import KeptRun, OutputRow, SessionRow
-from unvek.core.logbook.store import Logbook, add_session, note_rig
+from unvek.core.logbook.store import Logbook, Measurement, add_session, keep_measurements, note_rig
 from unvek.core.run.outputs_room import ROOM
 
 AT_A_TIME = 500  # runs
@@ -71,7 +71,7 @@ class _Merging:
         self._shifts: dict[int, int] = {}  # by launch there: how many rounds later its round is here
         self.folders: list[str] = []  # of outputs that were copied
         self._runs: dict[int, int] = {}
-        self._definitions: dict[int, int] = {}
+        self._launches_there = theirs.launches()
         self.merged = Merged()
 
     def all(self) -> None:
@@ -106,7 +106,7 @@ class _Merging:
         """Bring the sessions that are not here; their rounds come behind those that these variants had."""
         sessions = tables.sessions
         known = {row.id: SessionRow(**row._mapping) for row in self._connection.execute(select(sessions))}
-        variants = tuple({launch.variant for launch in self._theirs.launches()})
+        variants = tuple({launch.variant for launch in self._launches_there})
         self._behind = rounds_had(self._connection, variants) if variants else 0
         self._shift_of_session: dict[int | None, int] = {None: self._behind}
         for session in self._theirs.sessions():
@@ -126,7 +126,7 @@ class _Merging:
             row.id: row for row in self._connection.execute(select(launches.c.id, launches.c.number, launches.c.round))
         }
         number, new = next_number(self._connection, launches), []
-        for launch in self._theirs.launches():
+        for launch in self._launches_there:
             here = known.get(launch.id)
             if here is not None:
                 self._launches[launch.number], self._shifts[launch.number] = here.number, here.round - launch.round
@@ -211,7 +211,7 @@ class _Merging:
         for output in outputs:
             if not self._copy(output, making.path):
                 self.merged.lost_outputs += 1
-        taken = {_within(file.path): file for file in self._ours.take_made(making, here.launch, here.place).files}
+        taken = {_within(file.path): file for file in self._ours.take_outputs(making, here).files}
         self.folders += {PurePath(file.path).parts[1] for file in taken.values()}
         for output in outputs:
             within = _within(output.path)
@@ -242,31 +242,25 @@ class _Merging:
     # ---- what is known of runs ----
 
     def _bring_measurements(self, last: int) -> None:
-        for number, definition in self._theirs.definitions().items():
-            self._definitions[number] = self._definition(definition.name, definition.digest, definition.origin, number)
+        definitions = self._theirs.definitions()
         for first in range(1, last + 1, AT_A_TIME):
             found = self._theirs.measurements_within(first, first + AT_A_TIME - 1)
-            insert_all(
+            here = [
+                (row, definitions[row.definition])
+                for row in found
+                if row.run in self._runs and (row.against == 0 or row.against in self._runs)
+            ]
+            keep_measurements(
                 self._connection,
-                tables.measurements,
                 (
-                    replace(row, run=self._runs[row.run], definition=self._definitions[row.definition],
-                            against=self._runs.get(row.against, 0))
-                    for row in found
-                    if row.run in self._runs and (row.against == 0 or row.against in self._runs)
+                    Measurement(
+                        run=self._runs[row.run], name=definition.name, origin=definition.origin,
+                        definition=definition.content, against=self._runs.get(row.against, 0), value=row.value,
+                        why=row.why,
+                    )
+                    for row, definition in here
                 ),
-                tables.measurements.insert().prefix_with("OR IGNORE"),
             )  # fmt: skip
-
-    def _definition(self, name: str, digest: str, origin: str, number: int) -> int:
-        known = tables.definitions.c
-        query = select(known.number).where(known.name == name, known.digest == digest, known.origin == origin)
-        found = self._connection.scalar(query)
-        if found is None:
-            found = next_number(self._connection, tables.definitions)
-            row = replace(self._theirs.definitions()[number], number=found)
-            self._connection.execute(tables.definitions.insert(), as_columns(row))
-        return int(found)
 
     def _bring_notes(self) -> None:
         notes = tables.notes

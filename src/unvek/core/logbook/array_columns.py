@@ -2,13 +2,12 @@
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import fields
-from types import NoneType, UnionType
-from typing import Any, get_args, get_origin, get_type_hints
+from typing import Any, get_type_hints
 
 import numpy as np
 from numpy.typing import NDArray
 
-from unvek.core.logbook.rows import RunRow
+from unvek.core.logbook.rows import RunRow, kind_of
 from unvek.core.logbook.run_columns import Coded, Values
 
 WHOLE, TRUTH, REAL, CODED = "whole", "truth", "real", "coded"
@@ -16,8 +15,7 @@ WHOLE, TRUTH, REAL, CODED = "whole", "truth", "real", "coded"
 
 def _sort_of(hint: Any) -> tuple[str, bool]:
     """Return how a field is held, and whether its values are whole numbers."""
-    is_optional = get_origin(hint) is UnionType and NoneType in get_args(hint)
-    kind = next(part for part in get_args(hint) if part is not NoneType) if is_optional else hint
+    kind, is_optional = kind_of(hint)
     if kind is bool:
         return TRUTH, False
     if kind is int:

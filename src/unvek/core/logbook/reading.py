@@ -8,7 +8,6 @@ from dataclasses import dataclass, fields
 from typing import Any, NamedTuple, TypeVar
 
 from sqlalchemy import ColumnElement, Connection, String, func, select, type_coerce
-from sqlalchemy.types import NullType
 
 from unvek.core.errors import InputError
 from unvek.core.logbook import tables
@@ -29,7 +28,7 @@ from unvek.core.logbook.rows import (
 )
 from unvek.core.logbook.run_columns import ListColumns
 from unvek.core.logbook.run_table import RunTable, uncollected
-from unvek.core.logbook.runs_as_columns import RunsAsColumns
+from unvek.core.logbook.runs_as_columns import RunsAsColumns, plain_rows, rigs_of_launches
 from unvek.core.run.events.record import Provenance
 
 NAMED_AT_A_TIME = 500  # numbers or ids in one statement
@@ -182,22 +181,16 @@ class LogbookReading(RunsAsColumns):
         return self._runs(row, trials, where, self._rigs_of_launches())
 
     def _rigs_of_launches(self) -> Mapping[int, str]:
-        launches = tables.launches.c
-        return {launch.number: launch.rig for launch in self._rows(select(launches.number, launches.rig))}
+        with self._reading() as connection:
+            return rigs_of_launches(connection)
 
     def _runs(
         self, row: type[Row], trials: bool, where: Sequence[ColumnElement[bool]], rigs: Mapping[int, str]
     ) -> RunTable[Row]:
         names = [one.name for one in fields(row) if one.metadata.get("stored", True)]
-        query = (
-            select(*(type_coerce(tables.runs.c[name], NullType) for name in names))
-            .where(tables.runs.c.trial.is_(trials), *where)
-            .order_by(tables.runs.c.number)
-        )
         found: dict[str, list[Any]] = {name: [] for name in names}
         with uncollected(), self._reading() as connection:
-            cursor = connection.execute(query).cursor  # the driver's own: its rows are plain tuples
-            while cursor is not None and (rows := cursor.fetchmany(AT_A_TIME)):
+            for rows in plain_rows(connection, names, trials, where):
                 for column, values in zip(found.values(), zip(*rows, strict=True), strict=True):
                     column.extend(values)
             varied = {text: json.loads(text) for text in set(found["varied"])}
@@ -207,11 +200,6 @@ class LogbookReading(RunsAsColumns):
                 found[name] = [bool(value) for value in found[name]]
         found["rig"] = [rigs[launch] for launch in found["launch"]]
         return RunTable(ListColumns(found), row)
-
-    def last_run(self) -> int:
-        """Return the number of the run that was kept last; 0 where there is none."""
-        found = self._first(select(func.max(tables.runs.c.number)))
-        return int(found[0] or 0) if found is not None else 0
 
     def blocks_of_runs(self, last: int, trials: bool = False) -> Iterator[list[KeptRun]]:
         """Yield the runs up to a number, in the order in which they were made: with `trials` those of `try`."""

@@ -10,7 +10,8 @@ Times in seconds, sizes in bytes, moments as ISO 8601 in UTC. None is unknown.
 from collections.abc import Mapping
 from dataclasses import dataclass, field, fields
 from statistics import median
-from typing import Any, Self
+from types import NoneType, UnionType
+from typing import Any, Self, get_args, get_origin
 
 from unvek.core.logbook.packing import pack_floats
 from unvek.core.measures.definition import Definition
@@ -19,6 +20,12 @@ from unvek.core.run.events.streams import Request
 
 KEY = {"key": True}
 TEXT = {"text": True}
+
+
+def kind_of(hint: Any) -> tuple[Any, bool]:
+    """Return the kind of a field's values by its type hint, and whether they may be None."""
+    is_optional = get_origin(hint) is UnionType and NoneType in get_args(hint)
+    return next(part for part in get_args(hint) if part is not NoneType) if is_optional else hint, is_optional
 
 
 def reference(to: str) -> Mapping[str, Any]:

@@ -1,9 +1,10 @@
 """Every run as columns in arrays: read in blocks, and where there are many, kept beside the database as arrays."""
 
 import json
-from typing import TYPE_CHECKING
+from collections.abc import Iterator, Sequence
+from typing import TYPE_CHECKING, Any
 
-from sqlalchemy import Connection, select, text, type_coerce
+from sqlalchemy import ColumnElement, Connection, func, select, text, type_coerce
 from sqlalchemy.types import NullType
 
 from unvek.core.errors import LogbookError
@@ -33,13 +34,16 @@ TRIGGERS = {
 class RunsAsColumns(FilledSlots):
     """A logbook that gives the runs of plans as columns."""
 
+    def last_run(self) -> int:
+        """Return the number of the run that was kept last; 0 where there is none."""
+        found = self._first(select(func.max(tables.runs.c.number)))
+        return int(found[0] or 0) if found is not None else 0
+
     def run_columns(self) -> RunTable[RunRow]:
         """Return every run of a plan, in the order in which they were made, with columns as arrays."""
         from unvek.core.logbook.column_file import ColumnFile  # a list of runs wants no NumPy
 
-        with self._reading() as connection:
-            last = connection.scalar(select(tables.runs.c.number).order_by(tables.runs.c.number.desc()).limit(1))
-        file = ColumnFile(self.folder.path) if (last or 0) >= MANY and self._counts_changes() else None
+        file = ColumnFile(self.folder.path) if self.last_run() >= MANY and self._counts_changes() else None
         kept = file.read() if file is not None else None
         with uncollected(), self._reading() as connection:
             stamp = _stamp(connection)
@@ -94,14 +98,26 @@ def _rows_after(connection: Connection, number: int) -> "ArrayColumns":
     runs = tables.runs.c
     names = [name for name in SORTS if name in runs]
     building = ColumnsBuilding(names)
+    for rows in plain_rows(connection, names, False, [runs.number > number]):
+        building.take(rows)
+    return building.whole({"varied": json.loads}, rigs_of_launches(connection))
+
+
+def plain_rows(
+    connection: Connection, names: Sequence[str], trials: bool, where: Sequence[ColumnElement[bool]]
+) -> Iterator[Sequence[tuple[Any, ...]]]:
+    """Yield these columns of runs as the driver gives them, block by block, in the order in which runs were made."""
+    runs = tables.runs.c
     query = (
         select(*(type_coerce(runs[name], NullType) for name in names))
-        .where(runs.trial.is_(False), runs.number > number)
+        .where(runs.trial.is_(trials), *where)
         .order_by(runs.number)
     )
     cursor = connection.execute(query).cursor  # the driver's own: its rows are plain tuples
     while cursor is not None and (rows := cursor.fetchmany(BLOCK)):
-        building.take(rows)
+        yield rows
+
+
+def rigs_of_launches(connection: Connection) -> dict[int, str]:
     launches = tables.launches.c
-    rigs = {row.number: row.rig for row in connection.execute(select(launches.number, launches.rig))}
-    return building.whole({"varied": json.loads}, rigs)
+    return {row.number: row.rig for row in connection.execute(select(launches.number, launches.rig))}

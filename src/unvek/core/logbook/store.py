@@ -80,13 +80,7 @@ class Logbook(VerdictsKept):
 
     def open_launch(self, variant: str, round_number: int) -> int:
         with self._writing() as connection:
-            number = next_number(connection, tables.launches)
-            launch = LaunchRow(
-                number=number, id=new_id(), session=self.session, variant=variant, round=round_number, rig=self.rig,
-                started_at=now(),
-            )  # fmt: skip
-            connection.execute(tables.launches.insert(), as_columns(launch))
-        return number
+            return add_launch(connection, self.session, variant, round_number, self.rig).number
 
     def describe_launch(self, number: int, load_s: float | None, error: str | None, about: LaunchAbout) -> None:
         with self._writing() as connection:
@@ -107,12 +101,7 @@ class Logbook(VerdictsKept):
         with self._telling_of_disk():
             return self.folder.outputs.make(launch, place)
 
-    def take_made(self, made: MakingFolder, launch: int, place: int) -> Taken:
-        """Take what was put into a folder, by whomever, as the outputs of the run at this place."""
-        with self._telling_of_disk():
-            return self.folder.outputs.take(made, launch, place)
-
-    def take_outputs(self, made: MakingFolder, start: RunStart, hide: Hide | None = None) -> Taken:
+    def take_outputs(self, made: MakingFolder, start: RunStart | KeptRun, hide: Hide | None = None) -> Taken:
         with self._telling_of_disk():
             return self.folder.outputs.take(made, start.launch, start.place, hide)
 
@@ -233,6 +222,18 @@ def add_session(connection: Connection, made_by: str, name: str | None, rig: str
     )
     connection.execute(tables.sessions.insert(), as_columns(session))
     return session
+
+
+def add_launch(
+    connection: Connection, session: int | None, variant: str, round_number: int, rig: str, **more: Any
+) -> LaunchRow:
+    """Add a launch; `more` are its other fields."""
+    launch = LaunchRow(
+        number=next_number(connection, tables.launches), session=session, variant=variant, round=round_number, rig=rig,
+        **{"id": new_id(), "started_at": now(), **more},
+    )  # fmt: skip
+    connection.execute(tables.launches.insert(), as_columns(launch))
+    return launch
 
 
 def _free_name(connection: Connection, name: str) -> str:

@@ -6,8 +6,7 @@ at a time stands in `run_details`.
 
 from collections.abc import Mapping
 from dataclasses import fields
-from types import NoneType, UnionType
-from typing import Any, get_args, get_origin, get_type_hints
+from typing import Any, get_type_hints
 
 from sqlalchemy import (
     JSON,
@@ -62,8 +61,7 @@ def _table(name: str, row: type, *more: UniqueConstraint) -> Table:
 
 
 def _column(name: str, hint: Any, about: Mapping[str, Any]) -> Column[Any]:
-    is_optional = get_origin(hint) is UnionType and NoneType in get_args(hint)
-    kind = next(part for part in get_args(hint) if part is not NoneType) if is_optional else hint
+    kind, is_optional = rows.kind_of(hint)
     is_number_of_row = kind is int and ("key" in about or "reference" in about)
     if is_number_of_row or (kind is str and "text" in about):
         type_: TypeEngine[Any] = Integer() if is_number_of_row else Text()

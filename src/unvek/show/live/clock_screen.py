@@ -11,7 +11,7 @@ from unvek.core.measures.catalogue import COUNT, FAULTS
 from unvek.core.plain_text import clean
 from unvek.core.units import counted, duration_words, times_words
 from unvek.show.palette import FORM_COLOURS, WARNING
-from unvek.show.terminal.figures import item_words, variant_text
+from unvek.show.terminal.figures import both_ends, item_words, variant_text
 
 LAP_KEY, FAILED_KEY, WARM_UP_KEY, FORESEEN_KEY, ANEW_KEY, BACK_KEY, QUIT_KEY = " ", "f", "w", "e", "n", "b", "q"
 TAKEN_KEYS = (FAILED_KEY, WARM_UP_KEY, FORESEEN_KEY, ANEW_KEY, BACK_KEY, QUIT_KEY)
@@ -71,14 +71,9 @@ def _head(shown: ClockShown, width: int) -> list[Text]:
     kept = "the programs stay up: n when one was started anew" if setup.kept_running else "each run a fresh start"
     laps = f"{setup.laps} laps a run; " if setup.laps else ""
     return [
-        _both_ends(Text(item_words(setup.task, setup.seed, {}), style="bold"), Text(hand), width),
-        _both_ends(Text(f"timed by hand, {laps}{kept}", style="dim"), Text(words), width),
+        both_ends(Text(item_words(setup.task, setup.seed, {}), style="bold"), Text(hand), width),
+        both_ends(Text(f"timed by hand, {laps}{kept}", style="dim"), Text(words), width),
     ]
-
-
-def _both_ends(left: Text, right: Text, width: int) -> Text:
-    left.truncate(max(0, width - cell_len(right.plain) - 2), overflow="ellipsis")
-    return Text.assemble(left, " " * max(1, width - cell_len(left.plain) - cell_len(right.plain)), right)
 
 
 def _lane(shown: ClockShown, place: int, lane: str, now_s: float) -> list[Text]:

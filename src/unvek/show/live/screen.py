@@ -11,7 +11,7 @@ from unvek.core.units import bytes_words, counted, duration_words, range_words, 
 from unvek.show.live.state import NS, LiveState, RunNow, VariantSoFar
 from unvek.show.palette import FORM_COLOURS, FORM_MARKS, REFERENCE_LINE, RUN_DOT, WARNING
 from unvek.show.terminal.bars import step_bars
-from unvek.show.terminal.figures import item_words, variant_text
+from unvek.show.terminal.figures import both_ends, item_words, variant_text
 from unvek.show.terminal.half_blocks import half_blocks
 from unvek.show.terminal.strip import Axis
 
@@ -53,19 +53,11 @@ def _where(state: LiveState, width: int, now_ns: int) -> list[Text]:
         machine = f"with a simulated accelerator, {machine}"
     done = round(width * state.done / state.planned) if state.planned else 0
     return [
-        _both_ends(Text(clean(state.title), style="bold"), Text(f"round {state.round} of {state.rounds}"), width),
-        _both_ends(
-            Text(clean(machine), style="dim"), Text(f"{state.done} of {state.planned} runs, {time_left}"), width
-        ),
+        both_ends(Text(clean(state.title), style="bold"), Text(f"round {state.round} of {state.rounds}"), width),
+        both_ends(Text(clean(machine), style="dim"), Text(f"{state.done} of {state.planned} runs, {time_left}"), width),
         Text("━" * done) + Text("─" * (width - done), style="dim"),
         Text(),
     ]
-
-
-def _both_ends(left: Text, right: Text, width: int) -> Text:
-    room = width - cell_len(right.plain) - 2
-    left.truncate(max(0, room), overflow="ellipsis")
-    return Text.assemble(left, " " * (width - cell_len(left.plain) - cell_len(right.plain)), right)
 
 
 def _now(state: LiveState, width: int, height: int, now_ns: int) -> list[Text]:

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Mapping
 
+from rich.cells import cell_len
 from rich.text import Text
 
 from unvek.core.digits import Scale
@@ -25,6 +26,13 @@ def ratio_figures(ratio: float, low: float | None, high: float | None, decimals:
 def variant_text(name: str, form: str) -> Text:
     """A variant's name behind its form's mark."""
     return Text.assemble((FORM_MARKS[form], FORM_COLOURS[form]), " ", clean(name))
+
+
+def both_ends(left: Text, right: Text, width: int) -> Text:
+    """Return a line with a text at each end; the left one is cut where it would meet the other."""
+    room = width - cell_len(right.plain) - 2
+    left.truncate(max(0, room), overflow="ellipsis")
+    return Text.assemble(left, " " * (width - cell_len(left.plain) - cell_len(right.plain)), right)
 
 
 def marks(numbers: Iterable[int]) -> Text:

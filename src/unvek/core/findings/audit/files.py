@@ -2,8 +2,6 @@
 
 from collections.abc import Callable, Iterator
 
-import numpy as np
-
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.evidence.outputs.pictures import Pictures
 from unvek.core.evidence.outputs.source import KeptOutputs, OutputError
@@ -50,10 +48,8 @@ def _picture_sizes(logbook: Logbook, evidence: Evidence) -> Iterator[Confounder]
     """Hold the sizes of the pictures of each item against the reference's; one a variant and item is looked at."""
     pictures = Pictures(KeptOutputs.of(logbook, with_texts=False))
     sizes: dict[tuple[str, int], tuple[int, int]] = {}
-    runs = np.array(sorted(run for run in pictures.runs if run in evidence.runs), np.int64)
-    items = evidence.runs.item[evidence.runs.places_of(runs)] if len(runs) else runs
-    for run, item in zip(runs.tolist(), items.tolist(), strict=True):
-        key = (evidence.runs.variant_name(run), item)
+    for run in sorted(run for run in pictures.runs if run in evidence.runs):
+        key = (evidence.runs.variant_name(run), evidence.runs.item_of(run))
         if key not in sizes:
             try:
                 sizes[key] = pictures.size(run)

@@ -14,13 +14,16 @@ from unvek.core.measures.definition import MORE, Measure
 from unvek.core.stats.conclusions.draws import DRAWS, JEFFREYS, ratio_draws, score_draws, with_launches
 from unvek.core.stats.conclusions.frontier import Costs
 from unvek.core.stats.grouping import Floats, first_places, group_means, group_middles, numbered
-from unvek.core.stats.over_launches.launches import location
+from unvek.core.stats.over_launches.launches import Ratio, location
 from unvek.core.stats.student import Estimate, student_factor
 
 SEED = 1  # the same data give the same probabilities
 MOST_PAIRS = 50_000_000  # of variants, held against each other over all draws: of many variants there are fewer draws
 FEWEST_DRAWS = 200
 FAILURE_MARGIN = 0.01  # one run in a hundred
+ITSELF = Ratio(
+    value=1.0, low=1.0, high=1.0, low_together=1.0, high_together=1.0, launches=1, spread=0.0, degrees=math.nan
+)  # the reference over the reference
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,16 +116,21 @@ def _shares_drawn(share: Estimate, rng: np.random.Generator, draws: int) -> Floa
     return rng.beta(share.value * worth + JEFFREYS, (1 - share.value) * worth + JEFFREYS, draws)
 
 
+def _ratio(evidence: Evidence, measure: Measure, name: str) -> Ratio | None:
+    """Return a variant's measure over the reference's; of the reference, where it is known, without any doubt 1."""
+    if name != evidence.reference:
+        return evidence.ratio_to_reference(measure.name, name)
+    return ITSELF if evidence.location(measure.name, evidence.runs.of_variant(name)) is not None else None
+
+
 def _of_good(
     evidence: Evidence, measure: Measure, names: Sequence[str], rng: np.random.Generator, draws: int
 ) -> _OneCount:
     """What is paid for a good output: around the ratio that is found, to each side as far as its interval reaches."""
     logs, below, above = (np.full(len(names), np.nan) for _ in range(3))
     for place, name in enumerate(names):
-        ratio = evidence.ratio_to_reference(measure.name, name)
-        if name == evidence.reference and evidence.location(measure.name, evidence.runs.of_variant(name)) is not None:
-            logs[place] = below[place] = above[place] = 0.0
-        elif ratio is not None:
+        ratio = _ratio(evidence, measure, name)
+        if ratio is not None:
             logs[place] = math.log(ratio.value)
             if ratio.low is not None and ratio.high is not None:
                 below[place], above[place] = math.log(ratio.value / ratio.low), math.log(ratio.high / ratio.value)
@@ -137,10 +145,8 @@ def _of_ratios(
     """By the paired ratios that a comparison shows."""
     logs, errors, degrees = (np.full(len(names), np.nan) for _ in range(3))
     for place, name in enumerate(names):
-        ratio = evidence.ratio_to_reference(measure.name, name)
-        if name == evidence.reference and evidence.location(measure.name, evidence.runs.of_variant(name)) is not None:
-            logs[place], errors[place] = 0.0, 0.0
-        elif ratio is not None:
+        ratio = _ratio(evidence, measure, name)
+        if ratio is not None:
             logs[place] = math.log(ratio.value)
             if ratio.error is not None:
                 errors[place], degrees[place] = ratio.error, ratio.degrees
