@@ -1,7 +1,6 @@
 """unvek audit"""
 
 from dataclasses import replace
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
@@ -18,7 +17,7 @@ if TYPE_CHECKING:
 @selection_options
 @logbook_option
 @as_option
-def audit(strict: bool, selection: "Selection", logbook_path: Path | None, how: str) -> None:
+def audit(strict: bool, selection: "Selection", where: str | None, how: str) -> None:
     """Say whether the comparison is fair: everything that differs besides what is compared.
 
     Each finding is unfair (a ratio means something else than it seems to), a doubt, or a note. It says why that
@@ -35,7 +34,7 @@ def audit(strict: bool, selection: "Selection", logbook_path: Path | None, how: 
     from unvek.show.results.audit import AUDIT
     from unvek.show.terminal.views import put
 
-    with open_logbook(logbook_path) as logbook:
+    with open_logbook(where) as logbook:
         evidence = gather_evidence(logbook, replace(selection, across_rigs=True))
         found = audit_evidence(evidence, file_findings(logbook, evidence, tell))
     put(found, AUDIT, how)

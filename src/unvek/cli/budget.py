@@ -1,7 +1,6 @@
 """unvek budget"""
 
 from dataclasses import replace
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
@@ -32,7 +31,7 @@ def _kept(ctx: click.Context, option: click.Parameter, given: str) -> int:
 @logbook_option
 @as_option
 def budget(
-    drafts: str, finals: str, keep: int, wanted: int, selection: "Selection", logbook_path: Path | None, how: str
+    drafts: str, finals: str, keep: int, wanted: int, selection: "Selection", where: str | None, how: str
 ) -> None:
     """Say what a session of drafts and finals takes and costs, loads included, from what is measured.
 
@@ -52,7 +51,7 @@ def budget(
 
     if drafts == finals:
         raise click.UsageError("--drafts and --finals are the same variant")
-    with open_logbook(logbook_path) as logbook:
+    with open_logbook(where) as logbook:
         evidence = gather_evidence(logbook, replace(selection, reference=finals))
         if drafts not in [variant.name for variant in evidence.variants]:
             names = ", ".join(variant.name for variant in evidence.variants)

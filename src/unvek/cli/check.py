@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 @click.option("--one-step", is_flag=True, help="Load each variant, too, and have it make one step of the first task.")
 @logbook_option
 @as_option
-def check(plan: Path, one_step: bool, logbook_path: Path | None, how: str) -> None:
+def check(plan: Path, one_step: bool, where: str | None, how: str) -> None:
     """Say every error in PLAN, and the runs it would make. Nothing is run.
 
     PLAN is a TOML file; without one, plan.toml. Scripts are looked at, and not run. Exits 2 where there is an error.
@@ -35,9 +35,9 @@ def check(plan: Path, one_step: bool, logbook_path: Path | None, how: str) -> No
     from unvek.show.results.checkup import CHECKUP
     from unvek.show.terminal.views import put
 
-    found = check_plan(plan, logbook_path, tell=tell)
+    found = check_plan(plan, where, tell=tell)
     if one_step and found.ok:
-        found = _with_first_steps(found, plan, logbook_path)
+        found = _with_first_steps(found, plan, where)
     put(found, CHECKUP, how)
     if not found.ok:
         click.get_current_context().exit(EXIT_INPUT)
@@ -45,16 +45,16 @@ def check(plan: Path, one_step: bool, logbook_path: Path | None, how: str) -> No
         click.get_current_context().exit(EXIT_FAULT)
 
 
-def _with_first_steps(found: "Checkup", path: Path, logbook_path: Path | None) -> "Checkup":
+def _with_first_steps(found: "Checkup", path: Path, where: str | None) -> "Checkup":
     """Have each variant make a step; the steps go by on a terminal as those of a trial do."""
     from dataclasses import replace
 
     from unvek.cli.showing import shown
-    from unvek.core.logbook.folder import logbook_beside
+    from unvek.core.logbook.place import place_beside
     from unvek.core.plan.reading.plan import read_plan
     from unvek.core.session.first_steps import first_steps
     from unvek.core.session.workplace import RunOptions
 
     plan = read_plan(path)
     with shown(RunOptions()) as options:
-        return replace(found, first_steps=first_steps(plan, logbook_path or logbook_beside(plan), options))
+        return replace(found, first_steps=first_steps(plan, place_beside(plan, where), options))

@@ -4,17 +4,16 @@ import signal
 import sys
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
-from pathlib import Path
 from typing import TYPE_CHECKING, Any, NoReturn
 
 import click
 
-from unvek.cli.options import folder_to_write, logbook_option, name_option, settings_option, tell
+from unvek.cli.options import logbook_option, name_option, place_to_write, settings_option, tell
 
 if TYPE_CHECKING:
     from unvek.core.clock.acts import ClockSetup
     from unvek.core.clock.lanes import Clock
-    from unvek.core.logbook.folder import LogbookFolder
+    from unvek.core.logbook.place import Place
 
 USUALLY_COUNTED = {"t": "touch-ups", "x": "faults.seen"}
 ENDED_BY = (signal.SIGTERM, signal.SIGHUP)
@@ -37,7 +36,7 @@ ENDED_BY = (signal.SIGTERM, signal.SIGHUP)
 def clock(
     lanes: tuple[str, ...], task: str | None, seed: int | None, laps: int | None, kept_running: bool,
     form: dict[str, Any], foreseen: dict[str, Any], count: dict[str, Any], elsewhere: bool, practise: bool, trials: int,
-    name: str | None, logbook_path: Path | None,
+    name: str | None, where: str | None,
 ) -> None:  # fmt: skip
     """Time by hand what Unvek can't start: each VARIANT is a lane with a key of its own, 1 to 9.
 
@@ -55,8 +54,8 @@ def clock(
     if practise:
         _practise(trials)
         return
-    folder = folder_to_write(logbook_path)
-    was_cut_off = _file_what_was_cut_off(folder)
+    place = place_to_write(where)
+    was_cut_off = _file_what_was_cut_off(place)
     if not lanes:
         if not was_cut_off:
             raise click.UsageError("say what is timed, such as 'unvek clock kiosk'; nothing waits to be filed")
@@ -72,27 +71,28 @@ def clock(
         counted=tuple(counting.values()), reaction_s=hand.error_s, elsewhere=elsewhere, name=name,
     )  # fmt: skip
     check(lanes, asked)
-    with Logbook.make_or_open(folder.path) as logbook:
+    with Logbook.make_or_open(place) as logbook:
         setup, said = set_up(logbook, lanes, asked)
     for words in said:
         tell(words)
-    _time(folder, setup, counting, measured_hand=hand.trials > 0)
+    _time(place, setup, counting, measured_hand=hand.trials > 0)
 
 
-def _time(folder: "LogbookFolder", setup: "ClockSetup", counting: Mapping[str, str], measured_hand: bool) -> None:
+def _time(place: "Place", setup: "ClockSetup", counting: Mapping[str, str], measured_hand: bool) -> None:
     """Time until somebody ends it, however they do; what was timed is then filed."""
     from unvek.core.clock.journal import ClockJournal
     from unvek.core.clock.lanes import Clock
+    from unvek.core.logbook.folder import LogbookFolder
     from unvek.show.live.clock_view import ClockView
     from unvek.show.terminal.console import console
 
-    hand_clock, journal, is_filed = Clock(setup), ClockJournal.begun(folder, setup), False
+    hand_clock, journal, is_filed = Clock(setup), ClockJournal.begun(LogbookFolder(place.folder), setup), False
     try:
         with _ended_by_signals():
             ClockView(hand_clock, counting, measured_hand, journal.write).work(console())
     finally:
         try:
-            is_filed = _file(folder, hand_clock)
+            is_filed = _file(place, hand_clock)
         finally:
             journal.close(is_filed)
 
@@ -112,39 +112,40 @@ def _ended_by_signals() -> Iterator[None]:
             signal.signal(number, handler)
 
 
-def _file(folder: "LogbookFolder", hand_clock: "Clock") -> bool:
+def _file(place: "Place", hand_clock: "Clock") -> bool:
     """File what was timed and say so; True where it is in the logbook, or nothing was timed."""
     from unvek.core.clock.filing import file_clock
-    from unvek.core.errors import LogbookBusyError
+    from unvek.core.errors import LogbookBusyError, LogbookUnreachableError
     from unvek.core.logbook.store import Logbook
     from unvek.core.units import counted
 
     try:
-        with folder.locked(), Logbook.make_or_open(folder.path) as logbook:
+        with Logbook.locked_at(place) as (logbook, _):
             filed = file_clock(logbook, hand_clock)
-    except LogbookBusyError as error:
+    except (LogbookBusyError, LogbookUnreachableError) as error:
         tell(f"{error}; what was timed is kept: 'unvek clock' files it then")
         return False
     if filed.runs:
-        tell(f"{counted(filed.runs, 'run')} filed in {folder.path}, timed by hand, as the session {filed.session}; "
+        tell(f"{counted(filed.runs, 'run')} filed in {place.name}, timed by hand, as the session {filed.session}; "
              f"'unvek compare' holds them against {filed.reference}")  # fmt: skip
     else:
         tell("nothing was timed")
     return True
 
 
-def _file_what_was_cut_off(folder: "LogbookFolder") -> bool:
+def _file_what_was_cut_off(place: "Place") -> bool:
     """File what an earlier clock could not, since it was killed or runs were being made."""
     from unvek.core.clock.journal import cut_off
+    from unvek.core.logbook.folder import LogbookFolder
 
     found = False
-    for path, hand_clock in cut_off(folder):
+    for path, hand_clock in cut_off(LogbookFolder(place.folder)):
         found = True
         if hand_clock is None:
             tell(f"{path} can't be read as what was timed by hand; it is left where it is")
             continue
         tell(f"what was timed from {hand_clock.setup.began_at} on was cut off:")
-        if _file(folder, hand_clock):
+        if _file(place, hand_clock):
             path.unlink(missing_ok=True)
     return found
 

@@ -25,7 +25,7 @@ if TYPE_CHECKING:
 @as_option
 def compare(
     measures: tuple[str, ...], matrix: str | None, plot_path: Path | None, before: str | None,
-    between: tuple[str, str] | None, strict: bool, cold: bool, selection: "Selection", logbook_path: Path | None,
+    between: tuple[str, str] | None, strict: bool, cold: bool, selection: "Selection", where: str | None,
     how: str,
 ) -> None:  # fmt: skip
     """Hold the variants against the reference: time, steps, memory, failures, quality.
@@ -46,17 +46,17 @@ def compare(
       unvek compare --before '1 h' --strict
     """
     if before is not None or between is not None or strict:
-        _compare_with_earlier(before, between, strict, selection, logbook_path, how)
+        _compare_with_earlier(before, between, strict, selection, where, how)
         return
     if matrix is not None:
-        _compare_all(matrix, plot_path, selection, logbook_path, how)
+        _compare_all(matrix, plot_path, selection, where, how)
         return
     check_plot(plot_path)
     from unvek.core.findings.comparison.comparison import compare as compare_variants
     from unvek.show.results.comparison import COMPARISON, WITH_COLD
     from unvek.show.terminal.views import put
 
-    with open_logbook(logbook_path) as logbook:
+    with open_logbook(where) as logbook:
         evidence = gather_evidence(logbook, selection)
         found = compare_variants(evidence, logbook.rig_of_run(evidence.runs.latest), measures)
         if plot_path is not None:
@@ -68,7 +68,7 @@ def compare(
 
 def _compare_with_earlier(
     before: str | None, between: tuple[str, str] | None, strict: bool, selection: "Selection",
-    logbook_path: Path | None, how: str,
+    where: str | None, how: str,
 ) -> None:  # fmt: skip
     """Hold the runs of now against earlier ones; end with 1 where that is asked for, and something got worse."""
     from datetime import UTC, datetime
@@ -81,7 +81,7 @@ def _compare_with_earlier(
 
     if before is not None and between is not None:
         raise click.UsageError("either --before or --between")
-    with open_logbook(logbook_path) as logbook, measuring_shown() as manner:
+    with open_logbook(where) as logbook, measuring_shown() as manner:
         if before is None and between is None:
             record = logbook.newest_plan()
             file = record.plan.earlier if record is not None else None
@@ -99,9 +99,7 @@ def _compare_with_earlier(
         raise SystemExit(1)
 
 
-def _compare_all(
-    measure: str, plot_path: Path | None, selection: "Selection", logbook_path: Path | None, how: str
-) -> None:
+def _compare_all(measure: str, plot_path: Path | None, selection: "Selection", where: str | None, how: str) -> None:
     """Hold every two variants against each other."""
     from unvek.core.findings.resemblance import check_matrix, resemblance
     from unvek.core.session.measuring.between_variants import work_out_between
@@ -109,7 +107,7 @@ def _compare_all(
     from unvek.show.terminal.views import put
 
     check_plot(plot_path)
-    with open_logbook(logbook_path) as logbook:
+    with open_logbook(where) as logbook:
         evidence = gather_evidence(logbook, selection)
         check_matrix(evidence, measure)
         with measuring_shown() as manner:

@@ -24,7 +24,7 @@ def curve(
     measure: str | None,
     plot_path: Path | None,
     selection: "Selection",
-    logbook_path: Path | None,
+    where: str | None,
     how: str,
 ) -> None:
     """Show how a measure answers to SETTING: points with intervals, fits, and where more stops paying.
@@ -45,7 +45,7 @@ def curve(
     from unvek.show.terminal.views import put
 
     check_plot(plot_path)
-    with open_logbook(logbook_path) as logbook:
+    with open_logbook(where) as logbook:
         evidence = gather_evidence(logbook, selection)
         if setting == POSITION:
             found = curve_along(logbook, evidence, measure)

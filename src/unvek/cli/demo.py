@@ -50,7 +50,7 @@ def demo(folder: Path, quick: bool, plain: bool) -> None:
     from unvek.core.findings.comparison.comparison import compare
     from unvek.core.findings.output_sheet.laying_out import lay_out_outputs
     from unvek.core.findings.tradeoff.tradeoff import trade_off
-    from unvek.core.logbook.folder import logbook_beside
+    from unvek.core.logbook.place import place_beside
     from unvek.core.logbook.store import Logbook
     from unvek.core.plan.reading.plan import read_plan
     from unvek.core.session.making import make_runs
@@ -64,11 +64,11 @@ def demo(folder: Path, quick: bool, plain: bool) -> None:
     plan = read_plan(lay_out(folder, quick))
     click.echo(f"The project is in {folder}: plan.toml, scripts, models, and nine more plans.", err=True)
     with shown(RunOptions(), plain) as options:
-        made = make_runs(plan, logbook_beside(plan), options)
+        made = make_runs(plan, place_beside(plan), options)
     if made.stopped:
         click.echo("Stopped; the same command goes on from here.", err=True)
         click.get_current_context().exit(EXIT_STOPPED)
-    with Logbook.open(logbook_beside(plan)) as logbook:
+    with Logbook.open(place_beside(plan)) as logbook:
         evidence = gather_evidence(logbook)
         put(compare(evidence, logbook.rig_of_run(evidence.runs.latest)), COMPARISON, "table")
         click.echo()

@@ -13,7 +13,7 @@ from unvek.cli.options import logbook_option, open_logbook, tell
 @click.argument("file", required=False, type=click.Path(path_type=Path, dir_okay=False))
 @click.option("--dataset", type=click.Path(path_type=Path), metavar="FOLDER", help="Many .parquet by machine and day.")
 @logbook_option
-def export(file: Path | None, dataset: Path | None, logbook_path: Path | None) -> None:
+def export(file: Path | None, dataset: Path | None, where: str | None) -> None:
     """Write the runs out, one a row: as a .csv, .jsonl or .parquet FILE, or as CSV to standard output.
 
     Warm-ups, failed and voided runs are among them, and said to be. Times are in seconds, sizes in bytes; every measure
@@ -35,7 +35,7 @@ def export(file: Path | None, dataset: Path | None, logbook_path: Path | None) -
         raise click.UsageError("a FILE or --dataset, and not both")
     if file is not None:
         ending_of(file)
-    with open_logbook(logbook_path) as logbook:
+    with open_logbook(where) as logbook:
         measure_all(logbook, logbook.has_any_output)
         exported = export_runs(logbook)
         sorts = {name: sort_of(name) for name in exported.columns}

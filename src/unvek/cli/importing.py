@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from unvek.cli.options import folder_to_write, logbook_option, name_option, tell
+from unvek.cli.options import logbook_option, name_option, place_to_write, tell
 
 if TYPE_CHECKING:
     from unvek.core.exchange.importing import Imported
@@ -17,9 +17,7 @@ if TYPE_CHECKING:
 @click.option("--here", is_flag=True, help="The timings were taken on this machine, where they do not say on which.")
 @name_option
 @logbook_option
-def importing(
-    files: tuple[Path, ...], reference: str | None, here: bool, name: str | None, logbook_path: Path | None
-) -> None:
+def importing(files: tuple[Path, ...], reference: str | None, here: bool, name: str | None, where: str | None) -> None:
     """Bring in timings from elsewhere: each FILE a .csv, .jsonl or .parquet, one run a row; or a folder of .parquet.
 
     Needed are variant and time_s (seconds); form, task, seed, round, repeat, warm_up, status, steps and measure:NAME
@@ -40,16 +38,14 @@ def importing(
     from unvek.core.logbook.store import Logbook
     from unvek.core.rig.present import this_rig
 
-    folder = folder_to_write(logbook_path)
-    is_new = not folder.database.is_file()
-    folder.make()
-    with folder.locked(), Logbook.make_or_open(folder.path) as logbook:
+    place = place_to_write(where)
+    with Logbook.locked_at(place) as (logbook, is_new):
         for path in files:
             made = import_timings(logbook, path, reference, this_rig() if here else None, name, tell)
             for words in _words(path, made):
                 tell(words)
     if is_new:
-        tell(f"The logbook is {folder.path}.")
+        tell(f"The logbook is {place.name}.")
 
 
 def _words(path: Path, made: "Imported") -> list[str]:

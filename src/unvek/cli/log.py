@@ -27,7 +27,7 @@ MOST_SHOWN = 200  # runs in a table, unless all are asked for
 def log(
     variant: str, task: str, statuses: tuple[str, ...], varied: dict[str, Any], session: str,
     since: str | None, tries: bool, every: bool, sessions: bool, forecasts: bool, plot_path: Path | None,
-    logbook_path: Path | None, how: str,
+    where: str | None, how: str,
 ) -> None:  # fmt: skip
     """List the runs, in the order in which they were made.
 
@@ -58,7 +58,7 @@ def log(
     if plot_path is not None and (sessions or forecasts):
         raise click.UsageError("--plot draws the runs: leave out --sessions and --forecasts")
     moment = parse_since(since, datetime.now(UTC)) if since is not None else None
-    with open_logbook(logbook_path) as logbook:
+    with open_logbook(where) as logbook:
         if forecasts:
             put(score_forecasts(logbook), FORECASTS, how)
         elif sessions:

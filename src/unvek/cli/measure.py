@@ -18,9 +18,7 @@ if TYPE_CHECKING:
 @selection_options
 @logbook_option
 @as_option
-def measure(
-    plan: Path | None, again: bool, wait: bool, selection: "Selection", logbook_path: Path | None, how: str
-) -> None:
+def measure(plan: Path | None, again: bool, wait: bool, selection: "Selection", where: str | None, how: str) -> None:
     """Work out what PLAN measures of the outputs that are kept; say of which runs there is no value, and why.
 
     Measures that are new in PLAN, or others now, need no new runs: its [[measures]], [margins] and what its tasks want
@@ -43,7 +41,7 @@ def measure(
     from unvek.show.results.measuring import MEASURING
     from unvek.show.terminal.views import put
 
-    with open_logbook(logbook_path) as logbook:
+    with open_logbook(where) as logbook:
         for words in take_measures(logbook, plan):
             tell(words)
         with measuring_shown(again=again, insists=True, waits=wait) as manner:

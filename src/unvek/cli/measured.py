@@ -3,7 +3,6 @@
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import replace
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from unvek.cli.options import say_who
@@ -12,6 +11,7 @@ from unvek.cli.progress import progress_of
 if TYPE_CHECKING:
     from unvek.core.evidence.evidence import Evidence
     from unvek.core.evidence.gathering import Selection
+    from unvek.core.logbook.place import Place
     from unvek.core.logbook.store import Logbook
     from unvek.core.session.measuring.working_out import Manner
 
@@ -38,11 +38,11 @@ def gather_evidence(logbook: "Logbook", selection: "Selection | None" = None) ->
         return work_out(logbook, gather(logbook, selection or EVERYTHING), manner).evidence
 
 
-def measure_what_was_made(path: Path) -> None:
+def measure_what_was_made(place: "Place") -> None:
     """Work out what a plan measures of the outputs that were just made, if there are any."""
     from unvek.core.logbook.store import Logbook
 
-    with Logbook.open(path) as logbook:
+    with Logbook.open(place) as logbook:
         measure_all(logbook, logbook.has_outputs)
 
 

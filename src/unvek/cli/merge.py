@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from unvek.cli.options import folder_to_write, logbook_option, tell
+from unvek.cli.options import logbook_option, place_to_write, tell
 
 if TYPE_CHECKING:
     from unvek.core.exchange.merging import Merged
@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     metavar="FOLDER...",
 )
 @logbook_option
-def merge(folders: tuple[Path, ...], logbook_path: Path | None) -> None:
+def merge(folders: tuple[Path, ...], where: str | None) -> None:
     """Put other logbooks into this one: each FOLDER a logbook of this or another machine.
 
     Runs come with all that is known of them, their outputs, remarks and verdicts; sessions and machines stay apart.
@@ -35,9 +35,7 @@ def merge(folders: tuple[Path, ...], logbook_path: Path | None) -> None:
     from unvek.core.exchange.merging import merge as merge_logbooks
     from unvek.core.logbook.store import Logbook
 
-    folder = folder_to_write(logbook_path)
-    folder.make()
-    with folder.locked(), Logbook.make_or_open(folder.path) as ours:
+    with Logbook.locked_at(place_to_write(where)) as (ours, _):
         for path in folders:
             with Logbook.open(path) as theirs:
                 merged = merge_logbooks(ours, theirs, tell)

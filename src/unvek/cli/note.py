@@ -1,7 +1,5 @@
 """unvek note RUN TEXT"""
 
-from pathlib import Path
-
 import click
 
 from unvek.cli.options import logbook_option, open_logbook, run_argument
@@ -11,7 +9,7 @@ from unvek.cli.options import logbook_option, open_logbook, run_argument
 @run_argument
 @click.argument("text")
 @logbook_option
-def note(run: int, text: str, logbook_path: Path | None) -> None:
+def note(run: int, text: str, where: str | None) -> None:
     """Put a remark TEXT on RUN. 'unvek show RUN' shows it; nothing is counted differently.
 
     \b
@@ -21,6 +19,6 @@ def note(run: int, text: str, logbook_path: Path | None) -> None:
     """
     if not text.strip():
         raise click.UsageError("the remark is empty")
-    with open_logbook(logbook_path) as logbook:
+    with open_logbook(where) as logbook:
         logbook.note_run(run, text[:10_000])
     click.echo(f"noted on run {run}", err=True)

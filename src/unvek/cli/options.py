@@ -10,7 +10,7 @@ import click
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
-    from unvek.core.logbook.folder import LogbookFolder
+    from unvek.core.logbook.place import Place
     from unvek.core.logbook.store import Logbook
     from unvek.core.run.machine_lock import Holder
 
@@ -20,10 +20,11 @@ plan_argument = click.argument("plan", type=click.Path(path_type=Path), default=
 run_argument = click.argument("run", type=click.IntRange(min=1))
 logbook_option = click.option(
     "--logbook",
-    "logbook_path",
-    type=click.Path(path_type=Path),
+    "where",
+    envvar="UNVEK_LOGBOOK",
     metavar="FOLDER",
-    help="The logbook's folder. If not given: logbook/ in this folder or the nearest one above it.",
+    help="The logbook's folder, or the address of a team's (postgresql://...). If not given: UNVEK_LOGBOOK, the "
+    "plan's, or logbook/ in this folder or the nearest one above it.",
 )
 
 
@@ -146,25 +147,28 @@ def say_who(who: "Holder") -> None:
     tell(f"waiting for {who.words()}; Ctrl-C ends the waiting")
 
 
-def open_logbook(path: Path | None) -> "Logbook":
+def open_logbook(where: str | None) -> "Logbook":
     """Open the logbook that was named, or the one found from here."""
-    from unvek.core.logbook.folder import find_logbook
+    from unvek.core.logbook.place import find_place, place_named
     from unvek.core.logbook.store import Logbook
 
-    return Logbook.open(path if path is not None else find_logbook(Path.cwd()))
+    return Logbook.open(place_named(where) if where is not None else find_place(Path.cwd()))
 
 
-def folder_to_write(path: Path | None) -> "LogbookFolder":
-    """Return the folder of the logbook that was named, of the one found from here, or of one that is not there yet."""
+def place_to_write(where: str | None) -> "Place":
+    """Return the logbook that was named, the one found from here, or one that is not there yet."""
     from unvek.core.errors import LogbookError
-    from unvek.core.logbook.folder import FOLDER_NAME, LogbookFolder, find_logbook
+    from unvek.core.logbook.folder import DATABASE_NAME, FOLDER_NAME
+    from unvek.core.logbook.place import Place, find_place, place_named
 
-    if path is None:
-        try:
-            path = find_logbook(Path.cwd())
-        except LogbookError:
-            path = Path.cwd() / FOLDER_NAME
-    return LogbookFolder(path)
+    if where is not None:
+        return place_named(where)
+    try:
+        return find_place(Path.cwd())
+    except LogbookError:
+        if (Path.cwd() / FOLDER_NAME / DATABASE_NAME).exists():
+            raise
+        return Place(Path.cwd() / FOLDER_NAME)
 
 
 def settings_option(name: str, help_: str) -> Callable[[Command], Command]:

@@ -24,7 +24,7 @@ if TYPE_CHECKING:
 @logbook_option
 def report(
     file: Path, without_outputs: bool, anonymous: bool, asked: "AskedWords", selection: "Selection",
-    logbook_path: Path | None,
+    where: str | None,
 ) -> None:  # fmt: skip
     """Write the whole answer as one page: FILE, report.html if not given.
 
@@ -43,7 +43,7 @@ def report(
     from unvek.show.page.report import write_report
 
     bar = progress_of("writing outputs anew", "items ready")
-    with open_logbook(logbook_path) as logbook:
+    with open_logbook(where) as logbook:
         evidence = gather_evidence(logbook, selection)
         wished = Wished(asked=asked.of(evidence), with_outputs=not without_outputs, anonymous=anonymous)
         try:

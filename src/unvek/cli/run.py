@@ -20,7 +20,7 @@ from unvek.cli.options import logbook_option, name_option, plan_argument, tell
 @click.option("--wait", is_flag=True, help="Wait while other runs are being made on this machine.")
 @click.option("--keep-going", is_flag=True, help="Go on when the terminal is closed.")
 def run(
-    plan: Path, logbook_path: Path | None, name: str | None, plain: bool, afresh: bool, undisturbed: bool, wait: bool,
+    plan: Path, where: str | None, name: str | None, plain: bool, afresh: bool, undisturbed: bool, wait: bool,
     keep_going: bool,
 ) -> None:  # fmt: skip
     """Make the runs of PLAN, and watch them.
@@ -41,7 +41,7 @@ def run(
       unvek run plan.toml --name quiet-evening --plain --keep-going
     """
     from unvek.cli.showing import shown
-    from unvek.core.logbook.folder import logbook_beside
+    from unvek.core.logbook.place import place_beside
     from unvek.core.plan.model import LATER
     from unvek.core.plan.reading.plan import read_plan
     from unvek.core.session.making import make_runs
@@ -51,7 +51,7 @@ def run(
     with shown(
         RunOptions(name=name, afresh=afresh, undisturbed=undisturbed, wait=wait, keep_going=keep_going), plain
     ) as options:
-        made = make_runs(checked, logbook_path or logbook_beside(checked), options)
+        made = make_runs(checked, place_beside(checked, where), options)
     click.echo(_summary(made.made, made.failed, made.already, made.stopped), err=True)
     if made.made_again:
         tell(f"made again, since something else took the machine: round {', '.join(map(str, made.made_again))}")
@@ -60,7 +60,7 @@ def run(
     if made.stopped:
         sys.exit(EXIT_STOPPED)
     if made.made and checked.schedule.measure != LATER:
-        measure_what_was_made(logbook_path or logbook_beside(checked))
+        measure_what_was_made(place_beside(checked, where))
     if made.failed:
         sys.exit(EXIT_FAULT)
 

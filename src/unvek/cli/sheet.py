@@ -29,7 +29,7 @@ if TYPE_CHECKING:
 @logbook_option
 def sheet(
     out: Path, zoom: int | None, region: str | None, difference: bool, worst: int | None, seeds: bool,
-    selection: "Selection", logbook_path: Path | None,
+    selection: "Selection", where: str | None,
 ) -> None:  # fmt: skip
     """Put the outputs side by side: variants down, items across.
 
@@ -53,7 +53,7 @@ def sheet(
         zoom=zoom, region=Region.parsed(region) if region is not None else None, difference=difference,
         marks_worst=worst is not None,
     )  # fmt: skip
-    with open_logbook(logbook_path) as logbook:
+    with open_logbook(where) as logbook:
         evidence = gather_evidence(logbook, selection)
         laid_out = lay_out_outputs(logbook, evidence, Wanted(seeds_of_one=seeds, worst=worst))
         drawn = draw_sheet(laid_out, out, look)

@@ -12,7 +12,7 @@ from unvek.cli.options import as_option, check_plot, logbook_option, open_logboo
 @plot_option("Draw its steps and memory: a .png or .svg file.")
 @logbook_option
 @as_option
-def show(run: int, plot_path: Path | None, logbook_path: Path | None, how: str) -> None:
+def show(run: int, plot_path: Path | None, where: str | None, how: str) -> None:
     """Show one RUN whole: its steps, phases, outputs, machine, and what it was made of.
 
     RUN is a number from 'unvek log'.
@@ -28,7 +28,7 @@ def show(run: int, plot_path: Path | None, logbook_path: Path | None, how: str) 
     from unvek.show.terminal.views import put
 
     check_plot(plot_path)
-    with open_logbook(logbook_path) as logbook:
+    with open_logbook(where) as logbook:
         found = whole_run(logbook, run)
         if plot_path is not None:
             from unvek.show.picture.plots.times import draw_run

@@ -24,7 +24,7 @@ def tradeoff(
     asked: "AskedWords",
     plot_path: Path | None,
     selection: "Selection",
-    logbook_path: Path | None,
+    where: str | None,
     how: str,
 ) -> None:
     """Say which variants are worth considering, what beats what, and which to pick.
@@ -46,7 +46,7 @@ def tradeoff(
     from unvek.show.terminal.views import put
 
     check_plot(plot_path)
-    with open_logbook(logbook_path) as logbook:
+    with open_logbook(where) as logbook:
         evidence = gather_evidence(logbook, selection)
         found = trade_off(evidence, asked.of(evidence))
         if plot_path is not None:

@@ -21,7 +21,7 @@ from unvek.cli.options import as_option, logbook_option, plan_argument, settings
 @as_option
 def trial(
     plan: Path, variant: str | None, task: str | None, prompt: str | None, set: dict[str, Any], seeds: str | None,
-    wait: bool, logbook_path: Path | None, how: str,
+    wait: bool, where: str | None, how: str,
 ) -> None:  # fmt: skip
     """Try one variant of PLAN on one prompt, now: is it wired up at all?
 
@@ -34,7 +34,7 @@ def trial(
       unvek try --variant swift --prompt "a white flower with five petals on night ground" --set steps=8 --seeds 1..6
     """
     from unvek.cli.showing import shown
-    from unvek.core.logbook.folder import logbook_beside
+    from unvek.core.logbook.place import place_beside
     from unvek.core.plan.reading.plan import read_plan
     from unvek.core.session.trial import TrialOptions, make_trial, parse_seeds
     from unvek.core.session.workplace import RunOptions
@@ -46,7 +46,7 @@ def trial(
         variant=variant, task=task, prompt=prompt, settings=set, seeds=parse_seeds(seeds) if seeds is not None else None
     )
     with shown(RunOptions(wait=wait)) as options:
-        found = make_trial(checked, logbook_path or logbook_beside(checked), wanted, options)
+        found = make_trial(checked, place_beside(checked, where), wanted, options)
     put(found, TRIAL, how)
     if found.stopped:
         click.get_current_context().exit(EXIT_STOPPED)

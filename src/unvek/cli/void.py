@@ -1,7 +1,5 @@
 """unvek void RUN --why TEXT"""
 
-from pathlib import Path
-
 import click
 
 from unvek.cli.options import logbook_option, open_logbook, reason_options, run_argument
@@ -11,7 +9,7 @@ from unvek.cli.options import logbook_option, open_logbook, reason_options, run_
 @run_argument
 @reason_options("run")
 @logbook_option
-def void(run: int, reason: str | None, logbook_path: Path | None) -> None:
+def void(run: int, reason: str | None, where: str | None) -> None:
     """Take RUN out of every result, with the reason. Nothing is deleted, and 'unvek run' makes the run anew.
 
     \b
@@ -19,6 +17,6 @@ def void(run: int, reason: str | None, logbook_path: Path | None) -> None:
       unvek void 12 --why "the machine was being updated"
       unvek void 12 --undo
     """
-    with open_logbook(logbook_path) as logbook:
+    with open_logbook(where) as logbook:
         logbook.void_run(run, reason)
     click.echo(f"run {run} is {'taken in again' if reason is None else 'taken out'}", err=True)

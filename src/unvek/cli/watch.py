@@ -9,7 +9,7 @@ from unvek.cli.options import logbook_option, tell
 
 @click.command()
 @logbook_option
-def watch(logbook_path: Path | None) -> None:
+def watch(where: str | None) -> None:
     """Watch what runs on this machine, from another terminal.
 
     Where nothing runs yet it waits for a run to begin; when all is over the last state is left standing. Any
@@ -24,11 +24,11 @@ def watch(logbook_path: Path | None) -> None:
       unvek watch | grep failed
     """
     from unvek.core.errors import LogbookError
-    from unvek.core.logbook.folder import find_logbook
+    from unvek.core.logbook.place import find_place, place_named
     from unvek.show.live.watching import watch_runs
 
     try:
-        folder = logbook_path or find_logbook(Path.cwd())
+        folder = (place_named(where) if where is not None else find_place(Path.cwd())).folder
     except LogbookError:
         folder = None
     watch_runs(folder, tell)

@@ -59,7 +59,7 @@ _EXAMPLES: dict[type, str] = {float: "16,8,4.5", int: "512,4096"}
 @as_option
 def weigh(
     files: tuple[Path, ...], fits: bool, room: int | None, bits: tuple[float, ...], tokens: tuple[int, ...],
-    packed: int | None, no_digest: bool, logbook_path: Path | None, how: str,
+    packed: int | None, no_digest: bool, where: str | None, how: str,
 ) -> None:  # fmt: skip
     """Say what is in weights, without loading them: parameters, precisions, true bits per weight; and what fits.
 
@@ -83,7 +83,7 @@ def weigh(
     wants_fit = fits or room is not None or bool(bits) or bool(tokens)
     asked = Asked(room=_room(room), bits=bits, lengths=tokens) if wants_fit else None
     with ExitStack() as stack:  # the logbook stays open until all is shown: its damage is told by it
-        evidence = _evidence(stack, logbook_path) if wants_fit else None
+        evidence = _evidence(stack, where) if wants_fit else None
         digests = None if no_digest else stack.enter_context(DigestCache(tell))
         put(look_at_weights(files, digests, packed, asked, evidence), WEIGHTS, how)
 
@@ -95,19 +95,19 @@ def _room(named: int | None) -> "Room":
     return machine_room() if named is None else Room(words=bytes_words(named), bytes=named, free_bytes=None)
 
 
-def _evidence(stack: ExitStack, path: Path | None) -> "Evidence | None":
+def _evidence(stack: ExitStack, where: str | None) -> "Evidence | None":
     """Return the runs of the logbook that is named or found from here; None where there is none, or no runs in it."""
     from unvek.cli.options import open_logbook
     from unvek.core.errors import InputError, LogbookError
     from unvek.core.evidence.gathering import Selection, gather
-    from unvek.core.logbook.folder import find_logbook
+    from unvek.core.logbook.place import find_place
 
     try:
-        find_logbook(Path.cwd())
+        find_place(Path.cwd())
     except LogbookError:
-        if path is None:
+        if where is None:
             return None
     try:
-        return gather(stack.enter_context(open_logbook(path)), Selection(across_rigs=True))
+        return gather(stack.enter_context(open_logbook(where)), Selection(across_rigs=True))
     except InputError:
         return None

@@ -4,7 +4,8 @@ UnvekError              something to tell the user in words, never as a tracebac
 ├── InputError          what was given is wrong: exit 2
 │   └── PlanError       the plan is wrong: every problem in it at once
 ├── LogbookError        the logbook can't be read or written: exit 2
-│   └── LogbookBusyError     another process is making runs into it
+│   ├── LogbookBusyError     another process is making runs into it
+│   └── LogbookUnreachableError  a team's logbook is out of reach for now: what is to be kept waits on this machine
 └── MachineBusyError    another process is making runs on this machine: exit 2
 """
 
@@ -50,6 +51,10 @@ class LogbookError(UnvekError):
 
 class LogbookBusyError(LogbookError):
     """Another process holds the logbook's lock."""
+
+
+class LogbookUnreachableError(LogbookError):
+    """A team's logbook can't be reached or written for now."""
 
 
 class MachineBusyError(UnvekError):

@@ -7,8 +7,8 @@ from pathlib import Path
 
 from tests.support import SLOW, ProjectTest, task
 from unvek.core.errors import LogbookError
-from unvek.core.logbook.folder import find_logbook
 from unvek.core.logbook.packing import pack_floats, unpack_floats
+from unvek.core.logbook.place import find_place
 from unvek.core.logbook.store import Logbook, Measurement
 from unvek.core.measures.kinds import KINDS
 
@@ -68,9 +68,9 @@ class KeptRuns(ProjectTest):
     def test_it_is_found_from_a_folder_below(self):
         below = self.folder / "notes" / "deep"
         below.mkdir(parents=True)
-        self.assertEqual(find_logbook(below), self.path)
+        self.assertEqual(find_place(below).folder, self.path)
         with self.assertRaisesRegex(LogbookError, "make one with 'unvek run PLAN'"):
-            find_logbook(Path("/proc"))
+            find_place(Path("/proc"))
 
     def test_a_run_that_is_not_there_is_told_with_those_that_are(self):
         self.assertIn("the runs here are 1 to 2", self.unvek("show", "77", expect=2).stderr)

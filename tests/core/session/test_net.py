@@ -6,6 +6,7 @@ import unittest
 from unittest import mock
 
 from tests.support import SLOW, ProjectTest, task, variant
+from unvek.core.logbook.place import Place
 from unvek.core.logbook.store import Logbook
 from unvek.core.plan.reading.plan import read_plan
 from unvek.core.run.engine.launch import Launch
@@ -54,7 +55,7 @@ class Net(ProjectTest):
         self.plan = read_plan(self.write_plan(SLOW, task(seeds=(1, 2, 3))))
 
     def made(self) -> list[tuple[str, str | None]]:
-        make_runs(self.plan, self.folder / "logbook")
+        make_runs(self.plan, Place(self.folder / "logbook"))
         with Logbook.open(self.folder / "logbook") as logbook:
             return [(run.status, run.error) for run in logbook.runs()]
 

@@ -4,6 +4,7 @@ import unittest
 
 from tests.support import QUICK, SLOW, ProjectTest, task, variant
 from unvek.core.errors import InputError
+from unvek.core.logbook.place import Place
 from unvek.core.plan.reading.plan import read_plan
 from unvek.core.session.trial import TrialOptions, make_trial, parse_seeds
 
@@ -61,7 +62,7 @@ class Trials(ProjectTest):
             ({"task": "x"}, "no task 'x'"),
         ):
             with self.assertRaisesRegex(InputError, words):
-                make_trial(plan, self.folder / "logbook", TrialOptions(settings={}, **wanted))
+                make_trial(plan, Place(self.folder / "logbook"), TrialOptions(settings={}, **wanted))
         for seeds, words in (("6..1", "a range upwards"), ("x", "can't be read")):
             with self.assertRaisesRegex(InputError, words):
                 parse_seeds(seeds)

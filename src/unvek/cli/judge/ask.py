@@ -37,7 +37,7 @@ if TYPE_CHECKING:
 @as_option
 def ask(
     name: str, plan_path: Path | None, items: int | None, most: int, wait: bool, selection: "Selection",
-    logbook_path: Path | None, how: str,
+    where: str | None, how: str,
 ) -> None:  # fmt: skip
     """Have the judge NAME of the plan, a model or a program, judge outputs: each pair in both orders.
 
@@ -60,9 +60,9 @@ def ask(
     from unvek.show.results.asked import ASKED
     from unvek.show.terminal.views import put
 
-    with open_logbook(logbook_path) as logbook:
+    with open_logbook(where) as logbook:
         evidence = gather(logbook, selection)
-        path = plan_path or plan_file(logbook.folder.path, evidence.plan)
+        path = plan_path or plan_file(logbook.place, evidence.plan)
         judges = read_plan(path).judges if path is not None else evidence.plan.judges
         if name not in judges:
             known = f"there are {', '.join(judges)}" if judges else "it has none: give it a [judges.NAME] table"

@@ -76,7 +76,7 @@ def _share(ctx: click.Context, option: click.Parameter, given: str) -> float:
 @logbook_option
 def ballot(
     file: Path, asks: str, items: int | None, most: int, each_other: bool, judges: int, again: float, same: float,
-    lossy: bool, selection: "Selection", logbook_path: Path | None,
+    lossy: bool, selection: "Selection", where: str | None,
 ) -> None:  # fmt: skip
     """Write a page on which a person judges outputs blind: FILE, or FILE-1, FILE-2 and so on for several judges.
 
@@ -99,7 +99,7 @@ def ballot(
     from unvek.show.page.ballot import write_ballot
 
     asking = Asking(asks=asks, items=items, most=most, each_other=each_other, again=again, same=same)
-    with open_logbook(logbook_path) as logbook:
+    with open_logbook(where) as logbook:
         evidence = gather(logbook, selection)
         outputs = JudgedOutputs(KeptOutputs.of(logbook), evidence)
         bar = progress_of("writing outputs anew", "questions ready")

@@ -12,7 +12,7 @@ EXIT_INPUT = 2
 @click.command()
 @click.argument("files", type=click.Path(path_type=Path, dir_okay=False), nargs=-1, required=True)
 @logbook_option
-def collect(files: tuple[Path, ...], logbook_path: Path | None) -> None:
+def collect(files: tuple[Path, ...], where: str | None) -> None:
     """Take in the answers that pages have saved: FILE... What is half answered counts as far as it goes.
 
     The same file again changes nothing. Answers to another logbook's ballot, by a second judge to one page, or that no
@@ -28,7 +28,7 @@ def collect(files: tuple[Path, ...], logbook_path: Path | None) -> None:
     from unvek.core.units import counted
 
     refused = 0
-    with open_logbook(logbook_path) as logbook:
+    with open_logbook(where) as logbook:
         for file in files:
             try:
                 taken = take_in(logbook, file)

@@ -10,7 +10,7 @@ from unvek.cli.options import logbook_option, open_logbook, tell
 @click.command("export")
 @click.argument("file", type=click.Path(path_type=Path, dir_okay=False), default=Path("verdicts.csv"))
 @logbook_option
-def export_verdicts(file: Path, logbook_path: Path | None) -> None:
+def export_verdicts(file: Path, where: str | None) -> None:
     """Write every verdict out, one a row, into FILE: .csv or .jsonl. 'unvek judge import' reads both.
 
     Outputs are named by their runs' ids, which 'unvek export' writes too.
@@ -23,5 +23,5 @@ def export_verdicts(file: Path, logbook_path: Path | None) -> None:
     from unvek.core.exchange.verdict_files import export_verdicts as write_out
     from unvek.core.units import counted
 
-    with open_logbook(logbook_path) as logbook:
+    with open_logbook(where) as logbook:
         tell(f"{counted(write_out(logbook, file), 'verdict')} in {file}")

@@ -2,7 +2,6 @@
 
 import getpass
 import sys
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
@@ -27,9 +26,7 @@ FOOT = "1 left   2 right   3 as good   0 neither   x flip   r a reason   b back 
 @click.option("--each-other", is_flag=True, help="Any two variants, and not only each with the reference.")
 @selection_options
 @logbook_option
-def look(
-    judge_name: str | None, most: int, each_other: bool, selection: "Selection", logbook_path: Path | None
-) -> None:
+def look(judge_name: str | None, most: int, each_other: bool, selection: "Selection", where: str | None) -> None:
     """Judge pairs here in the terminal, blind: one person at the rig, without a browser.
 
     Pictures are shown in half-blocks, which hide much: 'unvek judge ballot' writes a page that shows them as they are.
@@ -54,7 +51,7 @@ def look(
     name = " ".join((judge_name or getpass.getuser()).split())[:100]
     if not name:
         raise click.UsageError("a judge has a name")
-    with open_logbook(logbook_path) as logbook:
+    with open_logbook(where) as logbook:
         evidence = gather(logbook, selection)
         outputs = JudgedOutputs(KeptOutputs.of(logbook), evidence)
         made = make_ballots(logbook, evidence, outputs, Asking(most=most, each_other=each_other))

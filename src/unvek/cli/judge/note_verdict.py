@@ -1,7 +1,5 @@
 """unvek judge note VERDICT TEXT"""
 
-from pathlib import Path
-
 import click
 
 from unvek.cli.options import logbook_option, open_logbook
@@ -11,7 +9,7 @@ from unvek.cli.options import logbook_option, open_logbook
 @click.argument("verdict", type=click.IntRange(min=1))
 @click.argument("text")
 @logbook_option
-def note_verdict(verdict: int, text: str, logbook_path: Path | None) -> None:
+def note_verdict(verdict: int, text: str, where: str | None) -> None:
     """Put a remark TEXT on VERDICT. 'unvek judge log' shows it; nothing is counted differently.
 
     \b
@@ -21,6 +19,6 @@ def note_verdict(verdict: int, text: str, logbook_path: Path | None) -> None:
     """
     if not text.strip():
         raise click.UsageError("the remark is empty")
-    with open_logbook(logbook_path) as logbook:
+    with open_logbook(where) as logbook:
         logbook.note_verdict(verdict, text[:10_000])
     click.echo(f"noted on verdict {verdict}", err=True)

@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 @selection_options
 @logbook_option
 @as_option
-def tally(plot_path: Path | None, selection: "Selection", logbook_path: Path | None, how: str) -> None:
+def tally(plot_path: Path | None, selection: "Selection", where: str | None, how: str) -> None:
     """Say what the verdicts come to: who is preferred to whom, how sure that is, and how far to believe the judges.
 
     People are taken together, and each model that judges is taken apart. What a judge has for one side is estimated and
@@ -34,7 +34,7 @@ def tally(plot_path: Path | None, selection: "Selection", logbook_path: Path | N
     from unvek.show.terminal.views import put
 
     check_plot(plot_path)
-    with open_logbook(logbook_path) as logbook:
+    with open_logbook(where) as logbook:
         found = tally_of(logbook, gather(logbook, selection))
         if plot_path is not None:
             from unvek.show.picture.plots.strips import draw_tally

@@ -1,7 +1,5 @@
 """unvek judge log"""
 
-from pathlib import Path
-
 import click
 
 from unvek.cli.options import as_option, logbook_option, open_logbook
@@ -10,7 +8,7 @@ from unvek.cli.options import as_option, logbook_option, open_logbook
 @click.command("log")
 @logbook_option
 @as_option
-def verdicts(logbook_path: Path | None, how: str) -> None:
+def verdicts(where: str | None, how: str) -> None:
     """List the verdicts: who said what of which outputs, and why. Those that were taken out are in the list, too.
 
     \b
@@ -22,5 +20,5 @@ def verdicts(logbook_path: Path | None, how: str) -> None:
     from unvek.show.results.verdict_list import VERDICTS
     from unvek.show.terminal.views import put
 
-    with open_logbook(logbook_path) as logbook:
+    with open_logbook(where) as logbook:
         put(list_verdicts(logbook), VERDICTS, how)

@@ -1,7 +1,7 @@
 """The runs that count, as rows, and their columns as arrays of the same length."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
@@ -22,6 +22,14 @@ Truths = NDArray[np.bool_]
 
 def varied_words(varied: Mapping[str, Any]) -> str:
     return repr(sorted(varied.items())) if varied else ""
+
+
+def machine_codes(rows: RunTable[RunRow], names: Mapping[str, str]) -> Whole:
+    """Return (n,) a code for the machine of each run, by its name; 0 is the first, and any without a name the same."""
+    coded = rows.coded("rig")
+    named = [names.get(rig, "") for rig in coded.values]
+    codes = {name: code for code, name in enumerate(sorted(set(named)))}
+    return np.array([codes[name] for name in named], np.int64)[coded.codes]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -46,6 +54,7 @@ class CountedRuns:
     rows: RunTable[RunRow]
     variants: tuple[VariantOnRecord, ...]
     every_launch: tuple[LaunchRow, ...]
+    machines: Mapping[str, str] = field(default_factory=dict)  # names by fingerprint, of machines that have one
 
     def __len__(self) -> int:
         return len(self.rows)
@@ -123,6 +132,17 @@ class CountedRuns:
     @cached_property
     def round(self) -> Whole:
         return self.rows.whole_numbers("round")
+
+    @cached_property
+    def machine(self) -> Whole:
+        """Which machine each run was made on, of those that have names; all others are taken for one."""
+        return machine_codes(self.rows, self.machines)
+
+    @cached_property
+    def round_of_machine(self) -> Whole:
+        """What runs are paired within: the round, and the machine where there are several of a name."""
+        machines = self.machine
+        return machines * (1 + int(self.round.max(initial=0))) + self.round if np.any(machines) else self.round
 
     @cached_property
     def launch(self) -> Whole:

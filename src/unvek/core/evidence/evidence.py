@@ -134,7 +134,12 @@ class Evidence:
             if len(self._where) >= MOST_HELD:
                 self._where.clear()
             runs = self.runs
-            self._where[key] = runs.round[these], runs.launch[these], runs.item[these], runs.task_codes[these]
+            self._where[key] = (
+                runs.round_of_machine[these],
+                runs.launch[these],
+                runs.item[these],
+                runs.task_codes[these],
+            )
         return self._where[key]
 
     def unseen(self, name: str, these: Truths) -> float:

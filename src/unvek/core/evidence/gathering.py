@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from unvek.core.errors import InputError
-from unvek.core.evidence.counted_runs import CountedRuns, VariantOnRecord
+from unvek.core.evidence.counted_runs import CountedRuns, VariantOnRecord, machine_codes
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.evidence.held import HeldAgainst
 from unvek.core.evidence.judged import Judged
@@ -65,7 +65,7 @@ def gather(logbook: Logbook, selection: Selection = EVERYTHING) -> Evidence:
     only = selection.only
     plan = logbook.newest_plan()
     if plan is None:
-        raise InputError(f"there are no runs in {logbook.folder.path} yet; make some with 'unvek run PLAN'")
+        raise InputError(f"there are no runs in {logbook.name} yet; make some with 'unvek run PLAN'")
     reference = selection.reference or plan.plan.reference
     runs = logbook.run_columns()
     if selection.rig is not None:
@@ -79,12 +79,14 @@ def gather(logbook: Logbook, selection: Selection = EVERYTHING) -> Evidence:
         raise InputError(f"no variant's name fits {only!r}; there are {', '.join(names)}")
     of_plan = _of_plan(runs, plan) if selection.sessions is None else _of_sessions(logbook, runs, selection.sessions)
     sessions = _sessions(logbook, runs) if selection.sessions is not None else None
-    rows, left_out, voided = _counting_rows(runs, of_plan, {v.name for v in variants}, selection, sessions)
+    rigs = logbook.rigs()
+    machines = {rig: str(facts["name"]) for rig, facts in rigs.items() if facts.get("name")}
+    rows, left_out, voided = _counting_rows(runs, of_plan, {v.name for v in variants}, selection, sessions, machines)
     if not len(rows):
         raise InputError("there are no measured runs of this plan yet; make some with 'unvek run PLAN'")
     if not selection.across_rigs:
         _refuse_several_rigs(logbook, rows)
-    counted_runs = CountedRuns(rows, variants, tuple(logbook.launches()))
+    counted_runs = CountedRuns(rows, variants, tuple(logbook.launches()), machines)
     settings = RunSettings(counted_runs, {task.name: task for task in plan.plan.tasks})
     measured, definitions = Measurements.of(*logbook.measured()), logbook.definitions()
     asked, usual = _with_usual_measures(logbook, plan.plan, counted_runs.number.tolist())
@@ -97,7 +99,7 @@ def gather(logbook: Logbook, selection: Selection = EVERYTHING) -> Evidence:
         left_out=left_out,
         voided=voided,
         made_of=logbook.made_of_launches(),
-        rigs=logbook.rigs(),
+        rigs=rigs,
         usual=usual,
     )
 
@@ -152,6 +154,7 @@ def _counting_rows(
     names: Set[str],
     selection: Selection,
     sessions: NDArray[np.int64] | None,
+    machines: Mapping[str, str],
 ) -> tuple[RunTable[RunRow], int, tuple[RunRow, ...]]:
     """Return the runs that count, how many are left out, and which of these were voided."""
     wanted = runs.coded("variant").where(lambda name: name in names)
@@ -165,21 +168,23 @@ def _counting_rows(
     counting = wanted & of_plan & ~is_voided
     voided = tuple(runs[place] for place in np.flatnonzero(wanted & is_voided).tolist())
     return (
-        runs.take(_latest_of_slots(runs, np.flatnonzero(counting), sessions)),
+        runs.take(_latest_of_slots(runs, np.flatnonzero(counting), sessions, machines)),
         int(np.count_nonzero(wanted & ~counting)),
         voided,
     )
 
 
 def _latest_of_slots(
-    runs: RunTable[RunRow], places: NDArray[np.int64], sessions: NDArray[np.int64] | None
+    runs: RunTable[RunRow], places: NDArray[np.int64], sessions: NDArray[np.int64] | None, machines: Mapping[str, str]
 ) -> NDArray[np.int64]:
-    """Of the runs at these places take the latest of each slot: of a cell, a round and a repeat; and of a session.
+    """Of the runs at these places take the latest of each slot: of a cell, a round and a repeat, on a machine.
 
-    sessions: (runs,) the session of each, where several are held against others.
+    sessions: (runs,) the session of each, where several are held against others: the latest of a session then.
+    machines: names of machines by fingerprint; those without one are taken for one machine that has changed.
     """
     columns = [runs.coded("cell").codes, runs.whole_numbers("round"), runs.whole_numbers("repeat")]
     columns += [sessions] if sessions is not None else []
+    columns += [machine_codes(runs, machines)] if machines else []
     slots, count = numbered(*(column[places] for column in columns))
     latest = np.zeros(count, np.int64)
     np.maximum.at(latest, slots, places)
@@ -192,16 +197,19 @@ def _is_asked_anew(plan: Plan, reference: str) -> bool:
 
 
 def _of_rig(logbook: Logbook, runs: RunTable[RunRow], beginning: str) -> RunTable[RunRow]:
-    """Return the runs of one machine; InputError where the beginning of its fingerprint fits none, or several."""
-    of_runs = runs.coded("rig")
-    fitting = [rig for rig in of_runs.values if rig.startswith(beginning)]
-    if beginning and len(fitting) == 1:
-        return runs.take(np.flatnonzero(of_runs.where(lambda rig: rig == fitting[0])))
-    rigs = logbook.rigs()
+    """Return the runs of one machine, by its name or how its fingerprint begins.
+
+    InputError where that fits none, or several.
+    """
+    of_runs, rigs = runs.coded("rig"), logbook.rigs()
+    named = [rig for rig in of_runs.values if rigs[rig].get("name") == beginning]
+    fitting = named or [rig for rig in of_runs.values if rig.startswith(beginning)]
+    if beginning and (named or len(fitting) == 1):  # a machine of a name may have changed: then it has two fingerprints
+        return runs.take(np.flatnonzero(of_runs.where(lambda rig: rig in fitting)))
     known = "; ".join(f"{rig[:8]} ({rig_words(rigs[rig])})" for rig in of_runs.values)
     raise InputError(
-        f"{beginning!r} is the beginning of {'no' if not fitting else 'more than one'} machine's fingerprint that made "
-        f"runs here; there are {known}"
+        f"{beginning!r} is {'no' if not fitting else 'more than one'} machine's name, or the beginning of its "
+        f"fingerprint, of those that made runs here; there are {known}"
     )
 
 
@@ -219,10 +227,10 @@ def _refuse_several_rigs(logbook: Logbook, rows: RunTable[RunRow]) -> None:
     counts = rows.coded("rig").counts()
     if len(counts) < 2:
         return
-    rigs = logbook.rigs()
+    rigs, first = logbook.rigs(), next(iter(counts))
     named = "; ".join(f"{counted(count, 'run')} on {rig_words(rigs[rig])} ({rig[:8]})" for rig, count in counts.items())
     raise InputError(
         f"these runs were made on {len(counts)} rigs: {named}. Times of different machines do not compare: "
-        f"take those of one with --rig {next(iter(counts))[:8]}, make the missing runs here with 'unvek run', or add "
-        "--across-rigs to compare all the same"
+        f"take those of one with --rig {rigs[first].get('name') or first[:8]}, make the missing runs here with 'unvek "
+        "run', or add --across-rigs to compare all the same"
     )

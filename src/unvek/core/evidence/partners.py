@@ -16,10 +16,11 @@ MOST_SEEDS_AWAY = 12
 def partners(held: HeldAgainst) -> tuple[Whole, Whole]:
     """Return (pairs,) the numbers of runs, and (pairs,) of the reference's run that each is held against.
 
-    That is its run of the same item (as `HeldAgainst.codes` has it), round and repeat, or else its first of the
-    item; for a run of the reference itself its next one of the item. Where it is asked anew in each run, only what was
-    asked the same counts: its run of that round and repeat in the same session. To place likenesses between a rerun and
-    another seed, the reference's first runs of each two seeds of a task are paired too.
+    That is its run of the same item (as `HeldAgainst.codes` has it), round and repeat on the same machine, or else its
+    first of the item there, or anywhere; for a run of the reference itself its next one of the item. Where it is asked
+    anew in each run, only what was asked the same counts: its run of that round and repeat in the same session. To
+    place likenesses between a rerun and another seed, the reference's first runs of each two seeds of a task are paired
+    too.
     """
     runs = held.runs
     finished = np.flatnonzero(runs.finished & runs.made_here)
@@ -30,14 +31,16 @@ def partners(held: HeldAgainst) -> tuple[Whole, Whole]:
     codes = np.r_[held.codes[finished], runs.varied_codes[theirs]]
     items, count = numbered(runs.task_codes[every], runs.seed[every], codes)
     repeats = runs.rows.whole_numbers("repeat")
-    alike = (items, runs.round[every], repeats[every], *([runs.session[every]] if held.asked_anew else []))
+    alike = (items, runs.round_of_machine[every], repeats[every], *([runs.session[every]] if held.asked_anew else []))
     slots, slots_count = numbered(*alike)
     ours = slice(0, len(finished))
     rest = slice(len(finished), None)
     of_slot, of_item = first_places(slots[rest], slots_count), first_places(items[rest], count)
     found = of_slot[slots[ours]]
     if not held.asked_anew:
-        found = np.where(found >= 0, found, of_item[items[ours]])
+        own_items, own_count = numbered(items, runs.machine[every])
+        of_own = first_places(own_items[rest], own_count)[own_items[ours]]
+        found = np.where(found >= 0, found, np.where(of_own >= 0, of_own, of_item[items[ours]]))
     next_one = _next_of_item(items[rest])
     own = np.full(len(runs), -1, np.int64)
     own[theirs] = np.arange(len(theirs))
@@ -84,7 +87,7 @@ def other_seeds(runs: CountedRuns) -> tuple[Whole, Whole]:
     """
     finished = np.flatnonzero(runs.finished & runs.made_here)
     repeats = runs.rows.whole_numbers("repeat")
-    columns = (runs.variant, runs.task_codes, runs.varied_codes, runs.round, repeats)
+    columns = (runs.variant, runs.task_codes, runs.varied_codes, runs.round_of_machine, repeats)
     groups, count = numbered(*(column[finished] for column in columns))
     order = np.lexsort((runs.seed[finished], groups))
     ours, theirs = [], []

@@ -18,7 +18,8 @@ from unvek.core.exchange.merged_verdicts import merge_verdicts
 from unvek.core.held_folder import open_plain
 from unvek.core.logbook import tables
 from unvek.core.logbook.inserting import insert_all, next_number
-from unvek.core.logbook.rows import KeptRun, OutputRow, SessionRow
+from unvek.core.logbook.place import Place
+from unvek.core.logbook.rows import KeptRun, LaunchRow, OutputRow, SessionRow
 from unvek.core.logbook.store import Logbook, Measurement, add_session, keep_measurements, note_rig
 from unvek.core.run.outputs_room import ROOM
 
@@ -48,8 +49,8 @@ def merge(ours: Logbook, theirs: Logbook, tell: Callable[[str], None] | None = N
 
     InputError where it is the same logbook; LogbookError where the other is damaged, or holds what it can't.
     """
-    if ours.folder.path.resolve() == theirs.folder.path.resolve():
-        raise InputError(f"{theirs.folder.path} is this very logbook")
+    if _is_same_place(ours.place, theirs.place):
+        raise InputError(f"{theirs.name} is this very logbook")
     theirs.tell_if_damaged()  # what is wrong there is not to be wrong here, too
     merging = None
     try:
@@ -117,19 +118,27 @@ class _Merging:
                     began_at=session.began_at, ended_at=session.ended_at, digest=session.digest,
                     rounds_before=session.rounds_before + self._behind,
                 )  # fmt: skip
+            elif here.ended_at is None and session.ended_at is not None:
+                ended = update(sessions).where(sessions.c.number == here.number).values(ended_at=session.ended_at)
+                self._connection.execute(ended)
             self._sessions[session.number] = here.number
             self._shift_of_session[session.number] = here.rounds_before - session.rounds_before
 
     def _bring_launches(self) -> None:
         launches = tables.launches
         known = {
-            row.id: row for row in self._connection.execute(select(launches.c.id, launches.c.number, launches.c.round))
+            row.id: row
+            for row in self._connection.execute(
+                select(launches.c.id, launches.c.number, launches.c.round, launches.c.load_s, launches.c.error)
+            )
         }
         number, new = next_number(self._connection, launches), []
         for launch in self._launches_there:
             here = known.get(launch.id)
             if here is not None:
                 self._launches[launch.number], self._shifts[launch.number] = here.number, here.round - launch.round
+                if here.load_s is None and here.error is None:
+                    self._describe(launch, here.number)
                 continue
             shift = self._shift_of_session[launch.session]
             session = self._sessions[launch.session] if launch.session is not None else None
@@ -138,6 +147,12 @@ class _Merging:
             self._copy_log(launch.number, number)
             number += 1
         insert_all(self._connection, launches, new)
+
+    def _describe(self, launch: LaunchRow, here: int) -> None:
+        """Say of a launch that is here how it went, which is known there alone."""
+        launches = tables.launches
+        told = {"load_s": launch.load_s, "error": launch.error, "about": launch.about}
+        self._connection.execute(update(launches).where(launches.c.number == here).values(**told))
 
     def _copy_log(self, number: int, here: int) -> None:
         """Copy what a launch has printed, where that is still there."""
@@ -170,7 +185,7 @@ class _Merging:
         self._bring_outputs(new)
         self.merged.runs += len(new)
         if self._tell is not None and new and (number - 1) // 20_000 > (first - 1) // 20_000:
-            self._tell(f"{self._theirs.folder.path}: {self.merged.runs} runs...")
+            self._tell(f"{self._theirs.name}: {self.merged.runs} runs...")
 
     def _as_here(self, run: KeptRun, number: int) -> KeptRun:
         there = run.launch
@@ -279,6 +294,12 @@ class _Merging:
         number = next_number(self._connection, forecasts)
         new = [one for one in self._theirs.forecasts() if (one.made_at, one.title, one.runs) not in here]
         insert_all(self._connection, forecasts, (replace(one, number=at) for at, one in enumerate(new, number)))
+
+
+def _is_same_place(one: Place, other: Place) -> bool:
+    if one.is_team or other.is_team:
+        return one.name == other.name
+    return one.folder.resolve() == other.folder.resolve()
 
 
 def _within(path: str) -> PurePath:

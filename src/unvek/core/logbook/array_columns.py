@@ -132,7 +132,7 @@ class ColumnsBuilding:
         self._codes: dict[str, dict[Any, int]] = {name: {} for name in names if SORTS[name][0] == CODED}
         self._length = 0
 
-    def take(self, rows: Sequence[tuple[Any, ...]]) -> None:
+    def take(self, rows: Sequence[Sequence[Any]]) -> None:
         """Take rows in; ValueError or TypeError where a column holds what it can't."""
         self._length += len(rows)
         for name, values in zip(self._names, zip(*rows, strict=True), strict=True):

@@ -1,8 +1,9 @@
-"""The logbook's folder: where it is found, its rooms, its rights and its lock.
+"""The logbook's folder: its rooms, its rights and its lock.
 
 It is its owner's alone, unless the owner opens it: what is made in a folder later has the rights that this has then.
 """
 
+import errno
 import fcntl
 import os
 from collections.abc import Iterator
@@ -14,7 +15,6 @@ from typing import TextIO
 from unvek.core.errors import LogbookBusyError, LogbookError
 from unvek.core.held_folder import HeldFolder, file_rights_in, open_plain
 from unvek.core.plain_text import clean
-from unvek.core.plan.model import Plan
 from unvek.core.run.outputs_room import ROOM, OutputsRoom
 
 FOLDER_NAME = "logbook"
@@ -94,17 +94,9 @@ class LogbookFolder:
             yield
 
 
-def logbook_beside(plan: Plan) -> Path:
-    """Return where a plan's logbook lies when nobody says otherwise."""
-    return plan.folder / FOLDER_NAME
-
-
-def find_logbook(start: Path) -> Path:
-    """Return the logbook folder in this folder or the nearest one above it; LogbookError where there is none."""
-    for folder in (start.absolute(), *start.absolute().parents):
-        if (folder / FOLDER_NAME / DATABASE_NAME).is_file():
-            return folder / FOLDER_NAME
-    raise LogbookError(
-        f"there is no {FOLDER_NAME}/ in {start.absolute()} or above it; make one with 'unvek run PLAN', or say where "
-        "it is with --logbook"
-    )
+def told_of_disk(path: Path, error: OSError) -> LogbookError:
+    """Word what went wrong with a file of the logbook, so that the user knows what to do."""
+    if error.errno in (errno.ENOSPC, errno.EDQUOT, errno.EFBIG):
+        return LogbookError(f"the disk of the logbook {path} is full ({error.strerror}). Every run that was kept is "
+                            "safe; make room, and the same command goes on")  # fmt: skip
+    return LogbookError(f"the logbook {path} can't be written: {error.filename or ''} {error.strerror}")

@@ -34,7 +34,8 @@ class PlanOnRecord:
 def plan_as_json(plan: Plan, cells: Sequence[str], weights_bytes: Mapping[str, int | None]) -> dict[str, Any]:
     """Return what a logbook keeps of a plan beside its path and its text."""
     whole = plain(plan)
-    del whole["path"], whole["text"]
+    for name in ("path", "text", "logbook", "outputs"):  # where runs are kept says nothing of them
+        del whole[name]
     return {"plan": whole, "cells": list(cells), "weights_bytes": dict(weights_bytes)}
 
 

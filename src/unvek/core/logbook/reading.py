@@ -11,6 +11,7 @@ from sqlalchemy import ColumnElement, Connection, String, func, select, type_coe
 
 from unvek.core.errors import InputError
 from unvek.core.logbook import tables
+from unvek.core.logbook.column_types import readers_of_plain
 from unvek.core.logbook.database import AT_A_TIME
 from unvek.core.logbook.listing import Listed, WantedRuns
 from unvek.core.logbook.plan_record import PlanOnRecord, plan_from_json
@@ -106,7 +107,7 @@ class LogbookReading(RunsAsColumns):
         return list(self._values(SessionRow, select(tables.sessions).order_by(tables.sessions.c.number)))
 
     def launches(self) -> list[LaunchRow]:
-        return list(self._values(LaunchRow, select(tables.launches)))
+        return list(self._values(LaunchRow, select(tables.launches).order_by(tables.launches.c.number)))
 
     def sessions_of_launches(self) -> dict[int, int | None]:
         """Return the number of the session that each launch was part of."""
@@ -193,6 +194,8 @@ class LogbookReading(RunsAsColumns):
             for rows in plain_rows(connection, names, trials, where):
                 for column, values in zip(found.values(), zip(*rows, strict=True), strict=True):
                     column.extend(values)
+            for name, as_it_was in readers_of_plain(connection.dialect, tables.runs, names).items():
+                found[name] = list(map(as_it_was, found[name]))
             varied = {text: json.loads(text) for text in set(found["varied"])}
         found["varied"] = [varied[text] for text in found["varied"]]
         for name in ("warm_up", "trial"):
@@ -274,13 +277,13 @@ class LogbookReading(RunsAsColumns):
     def details_of(self, runs: Sequence[int]) -> list[RunDetails]:
         """Return the same of some runs."""
         details = tables.run_details
-        queries = (select(details).where(details.c.run.in_(some)) for some in batches(runs))
+        queries = (select(details).where(details.c.run.in_(some)).order_by(details.c.run) for some in batches(runs))
         return [row for query in queries for row in self._values(RunDetails, query)]
 
     def texts(self) -> dict[int, str]:
         """Return what each run has written, by its number, where it has written anything."""
         details = tables.run_details.c
-        query = select(details.run, details.text).where(details.text != "")
+        query = select(details.run, details.text).where(details.text != "").order_by(details.run)
         return {row.run: row.text for row in self._rows(query)}
 
     def has_run(self, launch: int, place: int) -> bool:
@@ -292,13 +295,14 @@ class LogbookReading(RunsAsColumns):
         """Yield what these runs tell along themselves."""
         details = tables.run_details.c
         wanted = set(numbers)
-        query = select(details.run, details.step_times_s, details.piece_times_s, details.machine)
+        query = select(details.run, details.step_times_s, details.piece_times_s, details.machine).order_by(details.run)
         return (course for course in self._values(Course, query) if course.run in wanted)
 
     def phases(self) -> dict[int, Mapping[str, float]]:
         """Return how long each phase of each run took, in seconds, by the runs' numbers."""
         details = tables.run_details.c
-        return {row.run: row.phases_s for row in self._values(Phases, select(details.run, details.phases_s))}
+        query = select(details.run, details.phases_s).order_by(details.run)
+        return {row.run: row.phases_s for row in self._values(Phases, query)}
 
     # ---- what runs made, and what is known of it ----
 
@@ -309,7 +313,8 @@ class LogbookReading(RunsAsColumns):
 
     def outputs_of(self, runs: Sequence[int]) -> list[OutputRow]:
         """Return the kept files of some runs."""
-        queries = (select(tables.outputs).where(tables.outputs.c.run.in_(some)) for some in batches(runs))
+        outputs = tables.outputs
+        queries = (select(outputs).where(outputs.c.run.in_(some)).order_by(outputs.c.number) for some in batches(runs))
         return [row for query in queries for row in self._values(OutputRow, query)]
 
     def has_outputs(self) -> bool:
@@ -334,7 +339,10 @@ class LogbookReading(RunsAsColumns):
 
     def definitions(self) -> dict[int, DefinitionRow]:
         """Return every measure as its values were come by, by number."""
-        return {row.number: row for row in self._values(DefinitionRow, select(tables.definitions))}
+        return {
+            row.number: row
+            for row in self._values(DefinitionRow, select(tables.definitions).order_by(tables.definitions.c.number))
+        }
 
     def measured(self) -> Measured:
         """Return the measurements of all runs."""
@@ -347,25 +355,29 @@ class LogbookReading(RunsAsColumns):
     def measurements_of(self, *runs: int) -> list[MeasurementRow]:
         """Return the measurements of some runs."""
         measurements = tables.measurements
-        queries = (select(measurements).where(measurements.c.run.in_(some)) for some in batches(runs))
+        keys = list(measurements.primary_key)
+        queries = (select(measurements).where(measurements.c.run.in_(some)).order_by(*keys) for some in batches(runs))
         return [row for query in queries for row in self._values(MeasurementRow, query)]
 
     def measurements_within(self, first: int, last: int) -> list[MeasurementRow]:
         """Return the measurements of the runs from one number to another."""
         measurements = tables.measurements
-        query = select(measurements).where(measurements.c.run.between(first, last)).order_by(measurements.c.run)
+        query = select(measurements).where(measurements.c.run.between(first, last)).order_by(*measurements.primary_key)
         return list(self._values(MeasurementRow, query))
 
     def held_against(self) -> dict[int, HeldRun]:
         """Return the runs that any measure of another is held against, by number."""
         runs = tables.runs.c
         numbers = select(tables.measurements.c.against).where(tables.measurements.c.against != 0).distinct()
-        query = select(runs.number, runs.id, runs.variant, runs.seed).where(runs.number.in_(numbers))
+        query = (
+            select(runs.number, runs.id, runs.variant, runs.seed).where(runs.number.in_(numbers)).order_by(runs.number)
+        )
         return {row.number: HeldRun(row.id, row.variant, row.seed) for row in self._rows(query)}
 
     def without_value(self) -> list[MeasurementRow]:
         """Return the measurements that came to no value, with the reasons."""
-        query = select(tables.measurements).where(tables.measurements.c.value.is_(None))
+        measurements = tables.measurements
+        query = select(measurements).where(measurements.c.value.is_(None)).order_by(*measurements.primary_key)
         return list(self._values(MeasurementRow, query))
 
     def notes(self, run: int) -> list[NoteRow]:

@@ -67,6 +67,7 @@ class RunTable(Sequence[Row]):
     def __getitem__(self, place: int | slice) -> Row | Sequence[Row]:
         if isinstance(place, slice):
             return self._rows[place]
+        place = range(len(self))[place]
         at = int(place if self._places is None else self._places[place])
         return self._row(**{name: self._columns.value(name, at) for name in self._columns.names})
 

@@ -4,11 +4,13 @@ import json
 from collections.abc import Iterator, Sequence
 from typing import TYPE_CHECKING, Any
 
-from sqlalchemy import ColumnElement, Connection, func, select, text, type_coerce
+from sqlalchemy import ColumnElement, Connection, func, select, type_coerce
 from sqlalchemy.types import NullType
 
 from unvek.core.errors import LogbookError
 from unvek.core.logbook import tables
+from unvek.core.logbook.change_counting import CHANGED
+from unvek.core.logbook.column_types import SERVER, readers_of_plain
 from unvek.core.logbook.rows import RunRow
 from unvek.core.logbook.run_table import RunTable, uncollected
 from unvek.core.logbook.slots import FilledSlots
@@ -20,15 +22,6 @@ if TYPE_CHECKING:  # a list of runs wants no NumPy
 MANY = 20_000  # runs, from which on a file of columns is worth its making
 BEHIND = 0.05  # share of the rows by which such a file may be behind before it is made again
 BLOCK = 10_000  # rows read at once
-# The database itself counts how often a run was changed, whoever changes it. Runs that are added have new numbers.
-CHANGED = "runs_changed"
-COUNT_UP = (
-    f"INSERT INTO about (key, value) VALUES ('{CHANGED}', '1') "
-    "ON CONFLICT (key) DO UPDATE SET value = CAST(CAST(value AS INTEGER) + 1 AS TEXT)"
-)
-TRIGGERS = {
-    "runs_updated": "UPDATE ON runs", "runs_deleted": "DELETE ON runs", "rigs_updated": "UPDATE OF rig ON launches",
-}  # fmt: skip
 
 
 class RunsAsColumns(FilledSlots):
@@ -57,22 +50,15 @@ class RunsAsColumns(FilledSlots):
 
     def _counts_changes(self) -> bool:
         """Have the database count changes of runs from now on; False where it can't be written."""
-        if self._has_triggers():
-            return True
+        with self._reading() as connection:
+            if self._backend.counts_changes(connection):
+                return True
         try:
             with self._writing() as connection:
-                for name, what in TRIGGERS.items():
-                    connection.execute(text(f"DROP TRIGGER IF EXISTS {name}"))
-                    connection.execute(text(f"CREATE TRIGGER {name} AFTER {what} BEGIN {COUNT_UP}; END"))
-                connection.execute(text(COUNT_UP))  # nobody knows what was changed while nothing was counted
+                self._backend.count_changes(connection)
         except LogbookError:
             return False
         return True
-
-    def _has_triggers(self) -> bool:
-        query = text("SELECT name FROM sqlite_master WHERE type = 'trigger'")
-        with self._reading() as connection:
-            return set(TRIGGERS) <= set(connection.scalars(query))
 
 
 def _stamp(connection: Connection) -> "Stamp":
@@ -100,12 +86,13 @@ def _rows_after(connection: Connection, number: int) -> "ArrayColumns":
     building = ColumnsBuilding(names)
     for rows in plain_rows(connection, names, False, [runs.number > number]):
         building.take(rows)
-    return building.whole({"varied": json.loads}, rigs_of_launches(connection))
+    readers = readers_of_plain(connection.dialect, tables.runs, names)
+    return building.whole({**readers, "varied": json.loads}, rigs_of_launches(connection))
 
 
 def plain_rows(
     connection: Connection, names: Sequence[str], trials: bool, where: Sequence[ColumnElement[bool]]
-) -> Iterator[Sequence[tuple[Any, ...]]]:
+) -> Iterator[Sequence[Sequence[Any]]]:
     """Yield these columns of runs as the driver gives them, block by block, in the order in which runs were made."""
     runs = tables.runs.c
     query = (
@@ -113,6 +100,10 @@ def plain_rows(
         .where(runs.trial.is_(trials), *where)
         .order_by(runs.number)
     )
+    if connection.dialect.name == SERVER:  # which is asked for a block at a time, and not for all
+        with connection.execution_options(stream_results=True, max_row_buffer=BLOCK).execute(query) as found:
+            yield from found.partitions(BLOCK)
+        return
     cursor = connection.execute(query).cursor  # the driver's own: its rows are plain tuples
     while cursor is not None and (rows := cursor.fetchmany(BLOCK)):
         yield rows

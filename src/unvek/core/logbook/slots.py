@@ -47,6 +47,11 @@ class FilledSlots(Database):
             )
         }
 
+    def all_done(self, cells: Collection[Cell], rig: str) -> set[Slot]:
+        """Return every slot of these cells that is filled on this rig."""
+        filled = self._filled(cells, tables.launches.c.rig == rig)
+        return {Slot(cell_key=cell, round=number, repeat=repeat) for cell, _, number, repeat in filled}
+
     def done_counts(self, cells: Collection[Cell], rig: str, rounds: int, repeats: int) -> Counter[tuple[str, int]]:
         """Return how many slots are filled, by variant and round."""
         runs = tables.runs.c

@@ -16,17 +16,35 @@ from unvek.core.rig.facts import rig_words
 
 MOST = {"integer": 2**53, "real": 1e15}  # of any number that a logbook holds: bytes, numbers of rows, seconds
 NARROWER = {"runs.form": f"IN {FORMS}", "outputs.bytes": ">= 0"}
+BOUNDED = {Integer: "integer", Float: "real"}
 SORTS = {Boolean: ("integer",), Integer: ("integer",), Float: ("real", "integer"), LargeBinary: ("blob",)}
 
 
-def damage_in(connection: Connection) -> str | None:
-    """Return what is wrong in this database, the first that is found; None where everything holds together."""
+def damage_in_file(connection: Connection) -> str | None:
+    """Return what is wrong in a file of SQLite, the first that is found; None where everything holds together."""
     found = connection.scalar(text("PRAGMA quick_check(1)"))
     if found != "ok":
         return str(found)
     if (lost := connection.execute(text("PRAGMA foreign_key_check")).first()) is not None:
         return f"a row of {lost[0]} names one of {lost[2]} that is not there"
     return next(_wrong_values(connection), None)
+
+
+def damage_in_values(connection: Connection) -> str | None:
+    """Return what is wrong in a database that itself keeps its columns to their types, and rows to those they name."""
+    return next(_beyond_bounds(connection), None)
+
+
+def _beyond_bounds(connection: Connection) -> Iterator[str]:
+    for table in tables.metadata.sorted_tables:
+        for column in table.columns:
+            sort = next((sort for kind, sort in BOUNDED.items() if isinstance(column.type, kind)), None)
+            fitting = [f"abs({column.name}) <= {MOST[sort]}"] if sort is not None else []
+            fitting += [f"{column.name} {narrower}"] if (narrower := NARROWER.get(str(column))) is not None else []
+            beyond = f"SELECT count(*) FROM {table.name} WHERE NOT ({' AND '.join(fitting)})"
+            if fitting and connection.scalar(text(beyond)):
+                yield f"{table.name} holds what is no {column.name}"
+        yield from _unreadable(connection, table)
 
 
 def _wrong_values(connection: Connection) -> Iterator[str]:

@@ -11,15 +11,17 @@ from typing import Any
 
 from sqlalchemy import Connection, func, select
 
+from unvek.core.errors import LogbookBusyError
 from unvek.core.ids import new_id
 from unvek.core.logbook import tables
-from unvek.core.logbook.inserting import as_columns, insert_all, next_number, now, words_of
+from unvek.core.logbook.inserting import KEEP, REPLACE, as_columns, insert_all, next_number, now, words_of
 from unvek.core.logbook.plan_record import plan_as_json
 from unvek.core.logbook.reading import batches
 from unvek.core.logbook.rows import KeptRun, LaunchRow, MeasurementRow, OutputRow, RunDetails, SessionRow
-from unvek.core.logbook.verdicts_kept import VerdictsKept
+from unvek.core.logbook.team_work import LOADING, WorkTold
 from unvek.core.measures.definition import Definition
 from unvek.core.plan.model import Plan
+from unvek.core.rig.facts import NAME_VARIABLE
 from unvek.core.run.events.record import LaunchAbout, RunRecord, RunStart
 from unvek.core.run.outputs_room import Hide, MakingFolder, OutputFile, Taken
 
@@ -39,10 +41,9 @@ class Measurement:
     why: str | None = None
 
 
-class Logbook(VerdictsKept):
+class Logbook(WorkTold):
     """An open logbook, with all that can be asked of it, and all that can be written into it."""
 
-    rig = ""  # the fingerprint of the machine that the next launches are made on
     session: int | None = None  # the number of the session that they are part of
 
     # ---- sessions, rigs, plans ----
@@ -52,6 +53,23 @@ class Logbook(VerdictsKept):
         self.rig = fingerprint
         with self._writing() as connection:
             note_rig(connection, fingerprint, facts)
+
+    @contextmanager
+    def making_runs(self) -> Iterator[None]:
+        """Hold it that the machine noted latest makes runs here; LogbookBusyError where one of its name does already.
+
+        No two machines of one kind and name may: nothing would tell their runs apart.
+        """
+        try:
+            with self._backend.holding(self.rig) as held:
+                if not held:
+                    raise LogbookBusyError(
+                        f"a machine of this kind and name makes runs into {self.name} already; give this one another "
+                        f"name, with {NAME_VARIABLE}=NAME"
+                    )
+                yield
+        except self._failing as error:
+            raise self._backend.told(error) from error
 
     def begin_session(self, made_by: str, name: str | None = None) -> SessionRow:
         """Begin a session on the machine noted latest: the next launches are part of it.
@@ -79,8 +97,13 @@ class Logbook(VerdictsKept):
     # ---- what a plan's runs need (the engine's Keeper) ----
 
     def open_launch(self, variant: str, round_number: int) -> int:
+        return self.begin_launch(variant, round_number).number
+
+    def begin_launch(self, variant: str, round_number: int, **more: Any) -> LaunchRow:
+        """Note that a process is about to be started; `more` are other fields of the launch."""
         with self._writing() as connection:
-            return add_launch(connection, self.session, variant, round_number, self.rig).number
+            self._note_work(connection, state=LOADING, variant=variant)
+            return add_launch(connection, self.session, variant, round_number, self.rig, **more)
 
     def describe_launch(self, number: int, load_s: float | None, error: str | None, about: LaunchAbout) -> None:
         with self._writing() as connection:
@@ -109,16 +132,20 @@ class Logbook(VerdictsKept):
         """Remove what runs that were killed had put out, before they were kept."""
         runs = tables.runs.c
         with self._reading() as connection:
-            launch = connection.scalar(select(func.max(tables.launches.c.number)))
+            if self.place.is_team:  # whose newest launch may be another machine's
+                launch = self.folder.outputs.newest_launch()
+            else:
+                launch = connection.scalar(select(func.max(tables.launches.c.number)))
             places = set(connection.scalars(select(runs.place).where(runs.launch == launch)))
         with self._telling_of_disk():
             self.folder.outputs.clear(launch or 0, places)
 
-    def keep_run(self, run: RunRecord, outputs: Sequence[OutputFile] = ()) -> int:
+    def keep_run(self, run: RunRecord, outputs: Sequence[OutputFile] = (), id: str | None = None) -> int:
         """Keep a run in one transaction, with outputs that were taken; it is safe when this returns."""
         with self._writing() as connection:
             number = next_number(connection, tables.runs)
-            connection.execute(tables.runs.insert(), as_columns(KeptRun.of(run, number, new_id())))
+            connection.execute(tables.runs.insert(), as_columns(KeptRun.of(run, number, id or new_id())))
+            self._note_run_over(connection, run)
             connection.execute(tables.run_details.insert(), as_columns(RunDetails.of(run, number)))
             first = next_number(connection, tables.outputs)
             insert_all(
@@ -229,8 +256,8 @@ def add_launch(
 ) -> LaunchRow:
     """Add a launch; `more` are its other fields."""
     launch = LaunchRow(
-        number=next_number(connection, tables.launches), session=session, variant=variant, round=round_number, rig=rig,
-        **{"id": new_id(), "started_at": now(), **more},
+        session=session, variant=variant, round=round_number, rig=rig,
+        **{"number": next_number(connection, tables.launches), "id": new_id(), "started_at": now(), **more},
     )  # fmt: skip
     connection.execute(tables.launches.insert(), as_columns(launch))
     return launch
@@ -277,12 +304,7 @@ def keep_measurements(connection: Connection, measured: Iterable[Measurement], a
         found.append(
             MeasurementRow(run=one.run, definition=numbers[key], against=one.against, value=one.value, why=one.why)
         )
-    insert_all(
-        connection,
-        tables.measurements,
-        found,
-        tables.measurements.insert().prefix_with("OR REPLACE" if anew else "OR IGNORE"),
-    )
+    insert_all(connection, tables.measurements, found, REPLACE if anew else KEEP)
 
 
 def _definition(connection: Connection, name: str, digest: str, origin: str, definition: Definition) -> int:

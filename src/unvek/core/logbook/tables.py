@@ -9,49 +9,30 @@ from dataclasses import fields
 from typing import Any, get_type_hints
 
 from sqlalchemy import (
-    JSON,
     BigInteger,
     Boolean,
     Column,
-    Dialect,
+    DateTime,
     Float,
     ForeignKey,
     Index,
     Integer,
     LargeBinary,
     MetaData,
-    String,
     Table,
-    Text,
     UniqueConstraint,
 )
-from sqlalchemy.types import TypeDecorator, TypeEngine
+from sqlalchemy.types import TypeEngine
 
 from unvek.core.logbook import rows, verdict_rows
-from unvek.core.logbook.plan_record import plain, typed
+from unvek.core.logbook.column_types import AsJson, Words
 
 _TYPES: Mapping[Any, type[TypeEngine[Any]]] = {
-    int: BigInteger, float: Float, str: String, bool: Boolean, bytes: LargeBinary,
+    int: BigInteger, float: Float, str: Words, bool: Boolean, bytes: LargeBinary,
 }  # fmt: skip
 
 metadata = MetaData()
-
-
-class AsJson(TypeDecorator[Any]):
-    """A column that holds a value of some type as JSON, and checks it when it is read."""
-
-    impl = JSON
-    cache_ok = True
-
-    def __init__(self, kind: Any):
-        super().__init__()
-        self.kind = kind
-
-    def process_bind_param(self, value: Any, dialect: Dialect) -> Any:
-        return plain(value)
-
-    def process_result_value(self, value: Any, dialect: Dialect) -> Any:
-        return typed(value, self.kind)
+of_teams = MetaData()  # what only a database has that a team shares
 
 
 def _table(name: str, row: type, *more: UniqueConstraint) -> Table:
@@ -64,7 +45,7 @@ def _column(name: str, hint: Any, about: Mapping[str, Any]) -> Column[Any]:
     kind, is_optional = rows.kind_of(hint)
     is_number_of_row = kind is int and ("key" in about or "reference" in about)
     if is_number_of_row or (kind is str and "text" in about):
-        type_: TypeEngine[Any] = Integer() if is_number_of_row else Text()
+        type_: TypeEngine[Any] = Integer() if is_number_of_row else Words(long=True)
     elif kind in _TYPES:
         type_ = _TYPES[kind]()
     else:
@@ -73,24 +54,24 @@ def _column(name: str, hint: Any, about: Mapping[str, Any]) -> Column[Any]:
     return Column(name, type_, *keys, primary_key="key" in about, nullable=is_optional)
 
 
-about = Table("about", metadata, Column("key", String, primary_key=True), Column("value", String, nullable=False))
+about = Table("about", metadata, Column("key", Words, primary_key=True), Column("value", Words, nullable=False))
 
 rigs = Table(
     "rigs",
     metadata,
-    Column("fingerprint", String, primary_key=True),
-    Column("facts", JSON, nullable=False),
+    Column("fingerprint", Words, primary_key=True),
+    Column("facts", AsJson, nullable=False),
 )
 
 plans = Table(
     "plans",
     metadata,
     Column("number", Integer, primary_key=True),
-    Column("digest", String, nullable=False),
-    Column("recorded_at", String, nullable=False),
-    Column("path", String, nullable=False),
-    Column("text", Text, nullable=False),
-    Column("content", JSON, nullable=False),  # as plan_record.py has it
+    Column("digest", Words, nullable=False),
+    Column("recorded_at", Words, nullable=False),
+    Column("path", Words, nullable=False),
+    Column("text", Words(long=True), nullable=False),
+    Column("content", AsJson, nullable=False),  # as plan_record.py has it
 )
 
 sessions = _table("sessions", rows.SessionRow, UniqueConstraint("id"), UniqueConstraint("name"))
@@ -121,6 +102,21 @@ forecasts = _table("forecasts", rows.ForecastRow)
 ballots = _table("ballots", verdict_rows.BallotRow, UniqueConstraint("id"))
 
 judges = _table("judges", verdict_rows.JudgeRow, UniqueConstraint("name", "sort", "digest"))
+
+at_work = Table(
+    "at_work",
+    of_teams,
+    Column("rig", Words, primary_key=True),
+    Column("title", Words(long=True), nullable=False),
+    Column("session", Words, nullable=False),
+    Column("state", Words, nullable=False),
+    Column("variant", Words, nullable=False),
+    Column("made", BigInteger, nullable=False),
+    Column("planned", BigInteger, nullable=False),
+    Column("failed", BigInteger, nullable=False),
+    Column("begun_at", DateTime(timezone=True), nullable=False),  # by the server's clock: those of machines may differ
+    Column("heard_at", DateTime(timezone=True), nullable=False),
+)
 
 verdicts = _table("verdicts", verdict_rows.VerdictRow)
 Index("verdicts_by_judge", verdicts.c.judge)

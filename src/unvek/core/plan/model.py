@@ -215,6 +215,7 @@ class Plan:
 
     previews: whether every picture that a script shows on the way is kept; such runs count for no time.
     needs: what makes an output good, as it is worded. earlier: a file of runs from earlier, to be held against.
+    logbook: the address of a team's database, and outputs of a place for the outputs, where the plan has them.
     """
 
     path: Path
@@ -234,6 +235,8 @@ class Plan:
     judges: Mapping[str, Judge] = field(default_factory=lambda: MappingProxyType({}))
     needs: tuple[str, ...] = ()
     earlier: Path | None = None
+    logbook: str | None = None
+    outputs: str | None = None
 
     @property
     def keeps_previews(self) -> bool:

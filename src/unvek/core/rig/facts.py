@@ -5,16 +5,23 @@ import json
 import os
 import platform
 from collections.abc import Iterable, Mapping
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from typing import Any
 
+from unvek.core.errors import InputError
+from unvek.core.plan.names import LONGEST_NAME, NAME_WORDS, is_name
 from unvek.core.rig.accelerators import AcceleratorFacts
 from unvek.core.units import bytes_words
+
+NAME_VARIABLE = "UNVEK_RIG_NAME"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RigFacts:
-    """A fixed machine. None is unknown, and is said so."""
+    """A fixed machine. None is unknown, and is said so.
+
+    name tells machines of one kind apart: machines of a team have one, and any to which its user gives one.
+    """
 
     processor: str | None
     cores: int | None
@@ -22,6 +29,7 @@ class RigFacts:
     system: str
     kernel: str
     accelerators: tuple[AcceleratorFacts, ...] = ()
+    name: str | None = None
 
     @property
     def fingerprint(self) -> str:
@@ -32,6 +40,8 @@ class RigFacts:
         facts = asdict(self)
         if not self.accelerators:
             del facts["accelerators"]  # as it was before these were looked for: the same rig keeps its fingerprint
+        if self.name is None:
+            del facts["name"]  # likewise
         return facts
 
 
@@ -46,7 +56,24 @@ def read_rig(accelerators: Iterable[AcceleratorFacts] = ()) -> RigFacts:
         system=platform.system(),
         kernel=platform.release(),
         accelerators=tuple(accelerators),
+        name=given_name(),
     )
+
+
+def given_name() -> str | None:
+    """Return the name that its user gives this machine; InputError where it is none."""
+    name = os.environ.get(NAME_VARIABLE)
+    if name and not is_name(name):
+        raise InputError(f"{NAME_VARIABLE} is {name!r}; wanted {NAME_WORDS}")
+    return name or None
+
+
+def named(rig: RigFacts) -> RigFacts:
+    """Return the facts of a machine with a name, which is the host's where its user gives none."""
+    if rig.name is not None:
+        return rig
+    host = "".join(letter for letter in platform.node().partition(".")[0] if letter.isalnum() or letter in "_-")
+    return replace(rig, name=host[:LONGEST_NAME] if is_name(host[:LONGEST_NAME]) else "machine")
 
 
 def elsewhere() -> tuple[str, dict[str, Any]]:
@@ -65,8 +92,9 @@ def rig_words(facts: Mapping[str, Any]) -> str:
     """Word a rig's facts, as they are kept, in one line."""
     if facts["memory_bytes"] is None:
         return "a machine that is not known"
+    name = f"{facts['name']}: " if facts.get("name") else ""
     devices = "".join(f", {device['name']}" for device in facts.get("accelerators", ()))
-    return (f"{facts['processor'] or 'unknown processor'}, {facts['cores'] or 'unknown'} cores, "
+    return (f"{name}{facts['processor'] or 'unknown processor'}, {facts['cores'] or 'unknown'} cores, "
             f"{bytes_words(facts['memory_bytes'])}{devices}, {facts['system']} {facts['kernel']}")  # fmt: skip
 
 

@@ -92,6 +92,11 @@ class OutputsRoom:
         os.mkdir(name, self._mode, dir_fd=self._held.fd)
         return MakingFolder(self._held, name)
 
+    def newest_launch(self) -> int:
+        """Return the number of the newest launch of which there is a folder here; 0 where there is none."""
+        numbers = (name.partition("-")[0].removeprefix("L") for name in os.listdir(self._held.fd) if name[0] == "L")
+        return max((int(number) for number in numbers if number.isdecimal()), default=0)
+
     def clear(self, launch: int, places: Container[int]) -> None:
         """Remove what runs had put here that were killed: unfinished, or of the latest launch and no run of it.
 

@@ -3,9 +3,9 @@
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass
-from pathlib import Path
 from typing import Any
 
+from unvek.core.logbook.place import Place
 from unvek.core.logbook.rows import KeptRun
 from unvek.core.logbook.store import Logbook
 from unvek.core.plan.cells import Cell, Sources
@@ -30,11 +30,11 @@ class MadeApart:
 
 @contextmanager
 def made_apart(
-    small: Plan, sources: Sources, cells: tuple[Cell, ...], logbook_path: Path, options: RunOptions,
+    small: Plan, sources: Sources, cells: tuple[Cell, ...], place: Place, options: RunOptions,
     one_step: bool = False, varied: Mapping[str, Any] | None = None,
 ) -> Iterator[MadeApart]:  # fmt: skip
     """Make a small plan's runs in a session of their own, and give them while the logbook is open."""
-    with workplace(small, logbook_path, options) as held:
+    with workplace(small, place, options) as held:
         remaining = remaining_of(small, cells, None, "")
         held.logbook.begin_session(TRY)
         with held.bench(lambda: Standing(small, remaining, len(cells)), cells) as (bench, tally):

@@ -7,13 +7,14 @@ from typing import TYPE_CHECKING, Any, ClassVar
 
 from unvek.core.ask.secrets import Secrets
 from unvek.core.errors import InputError, PlanError, Problem
-from unvek.core.logbook.folder import DATABASE_NAME, logbook_beside
+from unvek.core.logbook.place import place_beside
 from unvek.core.logbook.store import Logbook
 from unvek.core.plan.cells import cells_of, read_sources, vary_of, weights_bytes
 from unvek.core.plan.model import Plan
 from unvek.core.plan.placeholders import asks_anew
 from unvek.core.plan.reading.plan import read_plan
 from unvek.core.plan.runners import StreamRunner
+from unvek.core.rig.facts import named
 from unvek.core.rig.present import accelerators_present
 from unvek.core.session.changed_files import FileChange, change_words, changed_files
 from unvek.core.session.scripts_seen import script_doubts
@@ -77,7 +78,7 @@ class Checkup:
         return all(step.ok for step in self.first_steps)
 
 
-def check_plan(path: Path, logbook_path: Path | None = None, tell: Callable[[str], None] | None = None) -> Checkup:
+def check_plan(path: Path, where: str | None = None, tell: Callable[[str], None] | None = None) -> Checkup:
     """Read a plan and say what is wrong with it and what it would run.
 
     InputError where the file can't be read at all. A logbook that is there already is asked what is done, and
@@ -89,17 +90,18 @@ def check_plan(path: Path, logbook_path: Path | None = None, tell: Callable[[str
         return _of_wrong_plan(path, error)
     sources = read_sources(plan, tell)
     cells = cells_of(plan, sources)
-    folder = logbook_path or logbook_beside(plan)
+    place = place_beside(plan, where)
     remaining, forecast_s = remaining_of(plan, cells, None, ""), None
     changes: tuple[FileChange, ...] = ()
     smallest: tuple[Smallest, ...] = ()
-    if (folder / DATABASE_NAME).is_file():
-        with Logbook.open(folder) as logbook, accelerators_present(plan.rig) as present:
-            plan = settled_plan(plan, cells, logbook, present.rig.fingerprint)
-            remaining = remaining_of(plan, cells, logbook, present.rig.fingerprint)
+    if Logbook.is_in(place):
+        with Logbook.open(place) as logbook, accelerators_present(plan.rig) as present:
+            rig = (named(present.rig) if place.is_team else present.rig).fingerprint
+            plan = settled_plan(plan, cells, logbook, rig)
+            remaining = remaining_of(plan, cells, logbook, rig)
             forecast_s = remaining.time_left_s(learned(logbook))
             changes = changed_files(logbook, plan, sources)
-            smallest = _smallest(logbook, plan, present.rig.fingerprint)
+            smallest = _smallest(logbook, plan, rig)
     planned = len(cells) * plan.schedule.runs_of_a_cell
     return Checkup(
         plan=str(path),

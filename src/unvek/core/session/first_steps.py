@@ -1,8 +1,8 @@
 """One step of each variant, now: is it all wired up?"""
 
 from dataclasses import dataclass, replace
-from pathlib import Path
 
+from unvek.core.logbook.place import Place
 from unvek.core.plan.cells import cells_of, read_sources
 from unvek.core.plan.model import Plan, Schedule
 from unvek.core.run.engine.limits import STEPPED
@@ -24,7 +24,7 @@ class FirstStep:
     run: int
 
 
-def first_steps(plan: Plan, logbook_path: Path, options: RunOptions | None = None) -> tuple[FirstStep, ...]:
+def first_steps(plan: Plan, place: Place, options: RunOptions | None = None) -> tuple[FirstStep, ...]:
     """Load each variant and have it make one step of the first task; kept apart from the plan's runs, as trials are."""
     options = options or RunOptions()
     small = replace(
@@ -36,7 +36,7 @@ def first_steps(plan: Plan, logbook_path: Path, options: RunOptions | None = Non
     )
     sources = read_sources(small, options.tell)
     cells = tuple({cell.variant.name: cell for cell in reversed(cells_of(small, sources))}.values())[::-1]
-    with made_apart(small, sources, cells, logbook_path, options, one_step=True) as made:
+    with made_apart(small, sources, cells, place, options, one_step=True) as made:
         return tuple(
             FirstStep(
                 variant=row.variant,

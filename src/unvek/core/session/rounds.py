@@ -1,11 +1,12 @@
 """A plan's rounds as they are made: those that it has for sure, then those that settle its ratios."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Collection, Iterator
 
 from unvek.core.logbook.store import Logbook
 from unvek.core.plan.cells import Cell
 from unvek.core.plan.model import Plan
 from unvek.core.run.engine.engine import PendingRun, pending_groups
+from unvek.core.run.events.record import Slot
 from unvek.core.run.remaining import Remaining
 from unvek.core.session.settling import settled_plan
 from unvek.core.session.what_is_left import Standing, remaining_of
@@ -14,8 +15,13 @@ from unvek.core.session.what_is_left import Standing, remaining_of
 class RoundsToMake:
     """A plan's pending runs, round after round; when its own rounds are made, those that settle its ratios."""
 
-    def __init__(self, plan: Plan, cells: tuple[Cell, ...], logbook: Logbook, rig: str):
+    def __init__(
+        self, plan: Plan, cells: tuple[Cell, ...], logbook: Logbook, rig: str,
+        done: Callable[[Collection[Cell], int], set[Slot]] | None = None,
+    ):  # fmt: skip
+        """done says which slots of some cells a round has filled, where the logbook may not be there to be asked."""
         self._asked, self._cells, self._logbook, self._rig = plan, cells, logbook, rig
+        self._done = done or (lambda cells, number: logbook.done(cells, rig, number))
         self.plan = settled_plan(plan, cells, logbook, rig)
         self.remaining: Remaining = remaining_of(self.plan, cells, logbook, rig)
         self.pending = self.remaining.runs
@@ -32,9 +38,7 @@ class RoundsToMake:
 
     def groups(self) -> Iterator[list[PendingRun]]:
         """Yield what is to be made, for the engine."""
-        yield from pending_groups(
-            self.plan, self._cells, lambda cells, number: self._logbook.done(cells, self._rig, number)
-        )
+        yield from pending_groups(self.plan, self._cells, self._done)
 
     def disturbed(self) -> bool:
         """Take out the rounds in which something else took the machine; `groups` then yields them again."""

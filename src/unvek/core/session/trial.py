@@ -2,13 +2,13 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from pathlib import Path
 from types import MappingProxyType
 from typing import Any, ClassVar, TypeVar
 
 from unvek.core.errors import InputError
 from unvek.core.findings.log.answer_speed import AnswerSpeed, answer_speed_of
 from unvek.core.findings.log.whole_run import measurements_of
+from unvek.core.logbook.place import Place
 from unvek.core.logbook.rows import KeptRun
 from unvek.core.logbook.store import Logbook
 from unvek.core.plan.cells import cells_of, read_sources, vary_of
@@ -87,14 +87,14 @@ def parse_seeds(text: str) -> tuple[int, ...]:
     return tuple(dict.fromkeys(seeds))
 
 
-def make_trial(plan: Plan, logbook_path: Path, wanted: TrialOptions, options: RunOptions | None = None) -> Trial:
+def make_trial(plan: Plan, place: Place, wanted: TrialOptions, options: RunOptions | None = None) -> Trial:
     """Try it: one process, loaded once, a run a seed. Raises InputError for a variant or task that is not there."""
     options = options or RunOptions()
     small = _small_plan(plan, wanted)
     variant, task = small.variants[0], small.tasks[0]
     sources = read_sources(small, options.tell)
     cells = cells_of(small, sources)
-    with made_apart(small, sources, cells, logbook_path, options, varied=wanted.settings) as made:
+    with made_apart(small, sources, cells, place, options, varied=wanted.settings) as made:
         return Trial(
             variant=variant.name,
             form=variant.form,

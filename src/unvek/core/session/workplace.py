@@ -10,15 +10,16 @@ from itertools import islice
 from pathlib import Path
 
 from unvek.core.ask.secrets import Secrets
-from unvek.core.logbook.database import told_of_disk
-from unvek.core.logbook.folder import LogbookFolder
+from unvek.core.errors import LogbookUnreachableError
+from unvek.core.logbook.folder import LogbookFolder, told_of_disk
+from unvek.core.logbook.place import Place, leave_note, runs_left_behind
 from unvek.core.logbook.store import Logbook
 from unvek.core.plan.cells import Cell
 from unvek.core.plan.model import Plan
-from unvek.core.rig.facts import RigFacts
+from unvek.core.rig.facts import RigFacts, named
 from unvek.core.rig.present import accelerators_present
 from unvek.core.rig.telemetry import Instruments
-from unvek.core.run.engine.bench import Bench
+from unvek.core.run.engine.bench import Bench, Keeper
 from unvek.core.run.engine.interruption import Interruption
 from unvek.core.run.engine.memory_fence import remove_stale_fences
 from unvek.core.run.events.record import FAILURES, INTERRUPTED
@@ -31,8 +32,10 @@ from unvek.core.run.machine_lock import Holder, MachineLock, held_machine
 from unvek.core.run.processes.family import end_leftovers
 from unvek.core.run.processes.guard import spawner
 from unvek.core.run.runners.starting import VariantStarter
+from unvek.core.session.keeping import bring_what_waits, waits_in
 from unvek.core.session.recovery import recover_run
 from unvek.core.session.what_is_left import Standing, learned
+from unvek.core.units import counted
 
 MOST_EARLIER = 5000  # earlier runs that the journal tells a new viewer of
 
@@ -73,11 +76,13 @@ class Workplace:
 
     @contextmanager
     def bench(
-        self, standing: Callable[[], Standing], cells: tuple[Cell, ...], forecast_s: tuple[float, float] | None = None
-    ) -> Iterator[tuple[Bench, "Tally"]]:
+        self, standing: Callable[[], Standing], cells: tuple[Cell, ...], forecast_s: tuple[float, float] | None = None,
+        keeper: Keeper | None = None,
+    ) -> Iterator[tuple[Bench, "Tally"]]:  # fmt: skip
         """Open the journal, tell it where things stand, and have all that runs are made with.
 
-        What goes wrong with the disk meanwhile is turned into words.
+        keeper: what keeps them, where that is not the logbook itself. What goes wrong with the disk meanwhile is turned
+        into words.
         """
         folder = self.logbook.folder
         tally = Tally(self.options.listener)
@@ -92,8 +97,9 @@ class Workplace:
                 if self.options.on_journal is not None:
                     self.options.on_journal(journal.path)
                 yield Bench(
-                    starter=self._starter, keeper=self.logbook, journal=journal, interruption=self.interruption,
-                    instruments=self._instruments, forecaster=self.forecaster, most_bytes=self._most_bytes,
+                    starter=self._starter, keeper=keeper or self.logbook, journal=journal,
+                    interruption=self.interruption, instruments=self._instruments,
+                    forecaster=self.forecaster, most_bytes=self._most_bytes,
                 ), tally  # fmt: skip
             finally:
                 controls.close()
@@ -105,8 +111,11 @@ class Workplace:
         """Tell a viewer where things stand."""
         plan = standing.plan
         keys = {cell.key for cell in cells}
-        seen = (seen for seen in self.logbook.seen_runs(newest_first=True) if seen.cell in keys)
-        earlier = tuple((run.variant, run.time_s, run.status, run.warm_up) for run in islice(seen, MOST_EARLIER))
+        try:
+            seen = (seen for seen in self.logbook.seen_runs(newest_first=True) if seen.cell in keys)
+            earlier = tuple((run.variant, run.time_s, run.status, run.warm_up) for run in islice(seen, MOST_EARLIER))
+        except LogbookUnreachableError:  # a viewer then begins with what comes
+            earlier = ()
         return PlanBegins(
             title=plan.title,
             path=str(plan.path),
@@ -122,36 +131,54 @@ class Workplace:
 
 
 @contextmanager
-def workplace(plan: Plan, logbook_path: Path, options: RunOptions) -> Iterator[Workplace]:
+def workplace(plan: Plan, place: Place, options: RunOptions) -> Iterator[Workplace]:
     """Hold the machine and the logbook, and put them in order.
 
     Must be used in the main thread, whose signals it takes. Raises LogbookError where the logbook can't be used,
     MachineBusyError where runs are being made on this machine already.
     """
     interruption = Interruption(options.keep_going)
-    folder = LogbookFolder(logbook_path)
+    folder = LogbookFolder(place.folder)
     folder.make()
     with ExitStack() as stack:
         lock = stack.enter_context(held_machine(plan.title, options.wait, options.on_wait))
         stack.enter_context(folder.locked())
         started_by = spawner()
         stack.callback(started_by.close)
-        logbook = stack.enter_context(Logbook.make_or_open(logbook_path))
+        logbook = stack.enter_context(Logbook.make_or_open(place))
         stack.enter_context(interruption.watching())
         end_leftovers()
         remove_stale_fences()
         present = stack.enter_context(accelerators_present(plan.rig))
-        most_bytes = most_bytes_of(present.rig.as_mapping(), shutil.disk_usage(folder.path).total)
-        logbook.clear_unfinished()
+        rig = named(present.rig) if place.is_team else present.rig
+        most_bytes = most_bytes_of(rig.as_mapping(), shutil.disk_usage(folder.path).total)
         secrets = Secrets(tuple({name for runner in plan.runners.values() for name in runner.secrets}))
-        recover_run(logbook, Sieve(plan.measures, most_bytes), secrets)
+        _put_in_order(logbook, Sieve(plan.measures, most_bytes), secrets, options)
+        if leave_note(place) and (left := runs_left_behind(place)) is not None and options.tell is not None:
+            options.tell(
+                f"runs were made into {left} before, and stay there: 'unvek merge {left.name}' brings them along"
+            )
         instruments = Instruments(present.accelerators, plan.rig.watts)
         stack.callback(instruments.close)
-        logbook.record_rig(present.rig.fingerprint, present.rig.as_mapping())
+        logbook.record_rig(rig.fingerprint, rig.as_mapping())
+        stack.enter_context(logbook.making_runs())
         starter = VariantStarter(plan.runners, started_by, present.environment)
-        yield Workplace(
-            logbook, present.rig, interruption, learned(logbook), options, lock, instruments, starter, most_bytes
-        )
+        yield Workplace(logbook, rig, interruption, learned(logbook), options, lock, instruments, starter, most_bytes)
+
+
+def _put_in_order(logbook: Logbook, sieve: Sieve, secrets: Secrets, options: RunOptions) -> None:
+    """Keep the run that was cut off by a kill, and bring what waits for a team's logbook; the order matters.
+
+    A launch that waits has another number there than in the journal: what the journal tells of it is kept before.
+    """
+    if waits_in(logbook.place):
+        with Logbook.open(Place(logbook.folder.path)) as waiting:
+            recover_run(waiting, sieve, secrets)
+        brought = bring_what_waits(logbook)
+        if brought and options.tell is not None:
+            options.tell(f"{counted(brought, 'run')} that waited on this machine came into {logbook.name}")
+    logbook.clear_unfinished()
+    recover_run(logbook, sieve, secrets)
 
 
 class Tally:

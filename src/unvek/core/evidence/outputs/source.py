@@ -13,6 +13,7 @@ from typing import Any, ClassVar
 import numpy as np
 
 from unvek.core.held_folder import open_plain
+from unvek.core.logbook.place import Place
 from unvek.core.logbook.rows import OutputRow
 from unvek.core.logbook.store import Logbook
 from unvek.core.measures.kind import NOTHING, Kind
@@ -50,15 +51,15 @@ def damage_as(why: str) -> Iterator[None]:
 
 @dataclass(frozen=True, slots=True)
 class KeptOutputs:
-    """What runs put out: the files that are kept, in the logbook's folder, and what each has written."""
+    """What runs put out: the files that are kept, and what each has written."""
 
-    folder: Path
+    place: Place
     files: Sequence[OutputRow]
     texts: Mapping[int, str]
 
     @classmethod
     def of(cls, logbook: Logbook, with_texts: bool = True) -> "KeptOutputs":
-        return cls(logbook.folder.path, logbook.outputs(), logbook.texts() if with_texts else {})
+        return cls(logbook.place, logbook.outputs(), logbook.texts() if with_texts else {})
 
 
 class Source(ABC):
@@ -70,7 +71,7 @@ class Source(ABC):
 
     def __init__(self, kept: KeptOutputs, pattern: str | None = None):
         """pattern: of the names of the files that are meant, where a run makes several."""
-        self._folder = kept.folder
+        self._folder = kept.place.folder
         self._mine = [
             output
             for output in kept.files

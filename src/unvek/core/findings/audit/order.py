@@ -45,7 +45,8 @@ def left_behind(evidence: Evidence) -> LeftBehind | None:
         for variant in evidence.variants
         for launch, level in level_by_launch(evidence.sample(TIME, evidence.runs.of_variant(variant.name))).items()
     }
-    rows = sorted(evidence.runs.every_launch, key=lambda launch: launch.number)
+    # Machines of a team make launches at once: what came before a launch is what its own session made before it.
+    rows = sorted(evidence.runs.every_launch, key=lambda launch: (launch.session or 0, launch.number))
     before = dict(zip((row.number for row in rows[1:]), rows, strict=False))
     made = [row for row in rows if row.number in levels and row.variant in places]
     if not made:

@@ -178,7 +178,7 @@ def _stepped(evidence: Evidence, name: str, part: Truths) -> SteppedRuns:
             stage: Steps(count=values.of(count)[mine], each_s=values.of(each)[mine])
             for stage, (count, each) in (counted or {ALL_STEPS: ("output.steps", "step.time")}).items()
         },
-        rounds=evidence.runs.round[mine],
+        rounds=evidence.runs.round_of_machine[mine],
         launches=evidence.runs.launch[mine],
         items=evidence.runs.item[mine],
         unseen=evidence.unseen(TIME, mine),

@@ -165,7 +165,7 @@ def curve(evidence: Evidence, setting: str, measure_name: str = TIME) -> Curve:
 def _row(evidence: Evidence, variant: VariantOnRecord | None, values: Values, measure: Measure) -> CurveRow | None:
     """The curve of a variant; of all together where each has a value of its own, with rounds for launches."""
     mine = evidence.runs.of_variant(variant.name) if variant is not None else np.ones(len(evidence.runs), bool)
-    launches = evidence.runs.launch if variant is not None else evidence.runs.round
+    launches = evidence.runs.launch if variant is not None else evidence.runs.round_of_machine
     y = evidence.values.of(measure.name)
     known = mine & np.isfinite(y) & (values.places >= 0)
     places = [place for place in range(len(values.names)) if np.any(known & (values.places == place))]

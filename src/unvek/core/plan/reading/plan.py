@@ -9,6 +9,7 @@ from math import prod
 from pathlib import Path
 
 from unvek.core.errors import InputError, PlanError, Problem
+from unvek.core.plan.addresses import OUTPUTS_WANTED, SCHEME, checked_address, has_secrets, is_address, wrong_store
 from unvek.core.plan.model import (
     AFTERWARDS,
     ALL_PREVIEWS,
@@ -120,6 +121,7 @@ def _read_plan(table: Table, path: Path, text: str, problems: Problems) -> Plan:
     judges = read_judges(table.table("judges"), path.parent)
     needs = read_needs(table, measures, rig.currency)
     earlier = table.file("earlier", EARLIER_WANTED) if table.has("earlier") else None
+    logbook, outputs = _read_team(table)
     previews = table.choice("previews", (SOME_PREVIEWS, ALL_PREVIEWS), SOME_PREVIEWS)
     table.close()
     plan = Plan(
@@ -140,10 +142,30 @@ def _read_plan(table: Table, path: Path, text: str, problems: Problems) -> Plan:
         judges=judges,
         needs=needs,
         earlier=earlier,
+        logbook=logbook,
+        outputs=outputs,
     )
     _check_load(plan, problems)
     _check_wordings(plan, problems)
     return plan
+
+
+def _read_team(table: Table) -> tuple[str | None, str | None]:
+    """Read where runs and outputs go that a team shares. A plan is kept and passed on: it may hold no password."""
+    logbook = table.text("logbook", default="none") if table.has("logbook") else None
+    if logbook is not None:
+        try:
+            logbook = checked_address(logbook) if is_address(logbook) else ""
+        except InputError:
+            logbook = ""
+        if not logbook:
+            table.problem("logbook", "something else", f"the address of a team's database, {SCHEME}server/name")
+        elif has_secrets(logbook):
+            table.problem("logbook", "a password", "an address without one: it is taken from PGPASSWORD or ~/.pgpass")
+    outputs = table.text("outputs", default="none") if table.has("outputs") else None
+    if outputs is not None and (wrong := wrong_store(outputs)) is not None:
+        table.problem("outputs", wrong, OUTPUTS_WANTED)
+    return logbook, outputs
 
 
 def _read_schedule(table: Table) -> Schedule:

@@ -3,18 +3,18 @@
 from collections.abc import Callable
 from concurrent.futures import TimeoutError
 from concurrent.futures.process import BrokenProcessPool
-from pathlib import Path
 
 from unvek.core.errors import UnvekError
+from unvek.core.logbook.place import Place
 from unvek.core.session.measuring.processes import give_up, process_pool
 
 LOOK_EVERY_S = 0.2
 
 
-def measure_meanwhile(folder: Path, is_enough: Callable[[], bool]) -> None:
+def measure_meanwhile(place: Place, is_enough: Callable[[], bool]) -> None:
     """Work out what is missing in a logbook, while no run is being made; given up when `is_enough` says so."""
     pool = process_pool(1)
-    done = pool.submit(_measure, str(folder))
+    done = pool.submit(_measure, place)
     while not is_enough():
         try:
             done.result(timeout=LOOK_EVERY_S)
@@ -27,10 +27,10 @@ def measure_meanwhile(folder: Path, is_enough: Callable[[], bool]) -> None:
     give_up(pool)
 
 
-def _measure(folder: str) -> None:
+def _measure(place: Place) -> None:
     from unvek.core.evidence.gathering import Selection, gather
     from unvek.core.logbook.store import Logbook
     from unvek.core.session.measuring.working_out import Manner, work_out
 
-    with Logbook.open(Path(folder)) as logbook:
+    with Logbook.open(place) as logbook:
         work_out(logbook, gather(logbook, Selection(across_rigs=True)), Manner(holds_machine=True))

@@ -8,6 +8,7 @@ from typing import Any
 from msgspec.structs import replace as priced_as
 
 from unvek.core.errors import InputError
+from unvek.core.logbook.place import Place
 from unvek.core.logbook.store import Logbook
 from unvek.core.plan.model import Plan, Task
 from unvek.core.plan.reading.plan import read_plan
@@ -21,9 +22,9 @@ def take_measures(logbook: Logbook, path: Path | None) -> Iterator[str]:
     """
     record = logbook.newest_plan()
     if record is None:
-        raise InputError(f"there are no runs in {logbook.folder.path} yet; make some with 'unvek run PLAN'")
+        raise InputError(f"there are no runs in {logbook.name} yet; make some with 'unvek run PLAN'")
     before = record.plan
-    its_own = plan_file(logbook.folder.path, before)
+    its_own = plan_file(logbook.place, before)
     if path is None and its_own is None:
         return
     try:
@@ -35,7 +36,7 @@ def take_measures(logbook: Logbook, path: Path | None) -> Iterator[str]:
         return
     if not {variant.name for variant in now.variants} & {variant.name for variant in before.variants}:
         if path is not None:
-            raise InputError(f"{path} has no variant of those whose runs are in {logbook.folder.path}")
+            raise InputError(f"{path} has no variant of those whose runs are in {logbook.name}")
         yield f"{its_own} has none of the variants of these runs: measures are taken as on record"
         return
     taken = replace(
@@ -49,9 +50,9 @@ def take_measures(logbook: Logbook, path: Path | None) -> Iterator[str]:
         yield f"measures are those of {now.path} as it is now"
 
 
-def plan_file(logbook: Path, plan: Plan) -> Path | None:
+def plan_file(place: Place, plan: Plan) -> Path | None:
     """Return the file of a plan on record: beside its logbook, since both may have been moved, or where it was."""
-    return next((path for path in (logbook.absolute().parent / plan.path.name, plan.path) if path.is_file()), None)
+    return next((path for path in (place.beside / plan.path.name, plan.path) if path.is_file()), None)
 
 
 def _with_prices(before: Plan, now: Plan) -> dict[str, Any]:

@@ -150,7 +150,7 @@ class _Finder:
 
     @cached_property
     def _folder(self) -> Path:
-        plan = plan_file(self.kept.folder, self._evidence.plan)
+        plan = plan_file(self.kept.place, self._evidence.plan)
         return plan.parent if plan is not None else self._evidence.plan.folder
 
     def find(self, asked: Sequence[Asked], again: bool) -> Wanted:
@@ -324,4 +324,4 @@ class OutputsByRun:
         """Return the outputs that these jobs are of."""
         runs = {run: None for job in jobs for run in job.runs}
         texts = {run: self._kept.texts[run] for run in runs if run in self._kept.texts}
-        return KeptOutputs(self._kept.folder, [file for run in runs for file in self._files.get(run, ())], texts)
+        return KeptOutputs(self._kept.place, [file for run in runs for file in self._files.get(run, ())], texts)
