@@ -239,7 +239,7 @@ class _Merging:
         if within == NOWHERE:
             return False
         try:
-            fd = open_plain(self._theirs.folder.path / output.path)
+            fd = open_plain(self._theirs.files.find(output))
         except OSError:
             return False
         path, whole, left = folder / within, sha256(), output.bytes + 1

@@ -5,6 +5,7 @@ from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, fields
+from functools import cached_property
 from typing import Any, NamedTuple, TypeVar
 
 from sqlalchemy import ColumnElement, Connection, String, func, select, type_coerce
@@ -14,6 +15,7 @@ from unvek.core.logbook import tables
 from unvek.core.logbook.column_types import readers_of_plain
 from unvek.core.logbook.database import AT_A_TIME
 from unvek.core.logbook.listing import Listed, WantedRuns
+from unvek.core.logbook.output_files import OutputFiles
 from unvek.core.logbook.plan_record import PlanOnRecord, plan_from_json
 from unvek.core.logbook.rows import (
     DefinitionRow,
@@ -32,6 +34,7 @@ from unvek.core.logbook.run_table import RunTable, uncollected
 from unvek.core.logbook.runs_as_columns import RunsAsColumns, plain_rows, rigs_of_launches
 from unvek.core.run.events.record import Provenance
 
+OUTPUTS_PLACE = "outputs"  # a key of `about`
 NAMED_AT_A_TIME = 500  # numbers or ids in one statement
 Row = TypeVar("Row", bound=RunRow)
 
@@ -305,6 +308,17 @@ class LogbookReading(RunsAsColumns):
         return {row.run: row.phases_s for row in self._values(Phases, query)}
 
     # ---- what runs made, and what is known of it ----
+
+    def outputs_place(self) -> str | None:
+        """Return the address of where a team's outputs are shared; None where they stay where they were made."""
+        about = tables.about.c
+        row = self._first(select(about.value).where(about.key == OUTPUTS_PLACE)) if self.place.is_team else None
+        return row[0] if row is not None else None
+
+    @cached_property
+    def files(self) -> OutputFiles:
+        """Where the files of outputs are."""
+        return OutputFiles(self.place.folder, self.outputs_place(), self.place.is_team)
 
     def outputs(self, run: int | None = None) -> list[OutputRow]:
         """Return the kept files of all runs, or of one."""

@@ -11,12 +11,12 @@ from typing import Any
 
 from sqlalchemy import Connection, func, select
 
-from unvek.core.errors import LogbookBusyError
+from unvek.core.errors import LogbookBusyError, LogbookError
 from unvek.core.ids import new_id
 from unvek.core.logbook import tables
-from unvek.core.logbook.inserting import KEEP, REPLACE, as_columns, insert_all, next_number, now, words_of
+from unvek.core.logbook.inserting import KEEP, REPLACE, as_columns, insert_all, insert_new, next_number, now, words_of
 from unvek.core.logbook.plan_record import plan_as_json
-from unvek.core.logbook.reading import batches
+from unvek.core.logbook.reading import OUTPUTS_PLACE, batches
 from unvek.core.logbook.rows import KeptRun, LaunchRow, MeasurementRow, OutputRow, RunDetails, SessionRow
 from unvek.core.logbook.team_work import LOADING, WorkTold
 from unvek.core.measures.definition import Definition
@@ -125,8 +125,30 @@ class Logbook(WorkTold):
             return self.folder.outputs.make(launch, place)
 
     def take_outputs(self, made: MakingFolder, start: RunStart | KeptRun, hide: Hide | None = None) -> Taken:
+        taken = self.take_outputs_here(made, start, hide)
+        self.share_outputs(taken.files)
+        return taken
+
+    def take_outputs_here(self, made: MakingFolder, start: RunStart | KeptRun, hide: Hide | None = None) -> Taken:
+        """Take what a run has put out, for this machine's folder alone."""
         with self._telling_of_disk():
             return self.folder.outputs.take(made, start.launch, start.place, hide)
+
+    def share_outputs_at(self, url: str) -> None:
+        """Have outputs be shared there from now on; LogbookError where they are shared in another place already."""
+        with self._writing() as connection:
+            about = tables.about
+            connection.execute(insert_new(connection, about, KEEP).values(key=OUTPUTS_PLACE, value=url))
+            found = connection.scalar(select(about.c.value).where(about.c.key == OUTPUTS_PLACE))
+        vars(self).pop("files", None)
+        if found != url:
+            raise LogbookError(f"the outputs of {self.name} are at {found}, and not at {url}: say the same in the plan")
+
+    def share_outputs(self, files: Sequence[OutputFile]) -> None:
+        """Have outputs be where a team shares them, if it does; LogbookUnreachableError where that can't be now."""
+        if self.files.store is not None:
+            for file in files:
+                self.files.put(self.folder.path / file.path, file.digest, file.bytes)
 
     def clear_unfinished(self) -> None:
         """Remove what runs that were killed had put out, before they were kept."""

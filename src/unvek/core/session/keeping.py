@@ -81,7 +81,13 @@ class TeamKeeper:
         return self._logbook.make_folder(launch, place)
 
     def take_outputs(self, made: MakingFolder, start: RunStart, hide: Hide | None = None) -> Taken:
-        return self._logbook.take_outputs(made, start, hide)
+        taken = self._logbook.take_outputs_here(made, start, hide)
+        if self._waiting is None:
+            try:
+                self._logbook.share_outputs(taken.files)
+            except LogbookUnreachableError as error:
+                self._cut_off(error)
+        return taken
 
     def keep_run(self, run: RunRecord, outputs: Sequence[OutputFile] = ()) -> int:
         start, identity = run.start, new_id()  # the same where it is kept twice, since the answer was lost

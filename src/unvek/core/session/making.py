@@ -57,6 +57,7 @@ def make_runs(plan: Plan, place: Place, options: RunOptions | None = None) -> Ma
         weights = {variant.name: weights_bytes(variant) for variant in plan.variants}
         if place.is_team and options.tell is not None:
             _tell_of_another_plan(logbook, plan, options.tell)
+        _share_outputs(logbook, plan, options.tell)
         logbook.record_plan(plan, [cell.key for cell in cells], weights)
         keeper = TeamKeeper(logbook, held.rig.as_mapping(), cells, options.tell) if place.is_team else None
         rounds = RoundsToMake(plan, cells, logbook, rig, keeper.done if keeper is not None else None)
@@ -103,6 +104,15 @@ def _tell_of_another_plan(logbook: Logbook, plan: Plan, tell: Callable[[str], No
     if newest is not None and newest.plan.title != plan.title:
         tell(f"until now {logbook.name} was of the plan {newest.plan.title!r}; results go by the plan that is run "
              "last: give each plan a database of its own")  # fmt: skip
+
+
+def _share_outputs(logbook: Logbook, plan: Plan, tell: Callable[[str], None] | None) -> None:
+    """Have outputs go where the plan says that a team shares them."""
+    if plan.outputs is not None and logbook.place.is_team:
+        logbook.share_outputs_at(plan.outputs)
+        logbook.files.open()  # what is missing is told before the first run, and not after it
+    elif plan.outputs is not None and tell is not None:
+        tell(f"outputs stay in {logbook.name}: {plan.outputs} is for those of a team's logbook")
 
 
 def _takes_more(rounds: RoundsToMake, options: RunOptions) -> bool:

@@ -149,7 +149,7 @@ def _run(run: KeptRun, logbook: Logbook) -> TrialRun:
         time_s=run.time_s,
         steps=run.steps,
         step_time_s=run.step_time_s,
-        output=str(logbook.folder.path / outputs[0].path) if outputs else None,
+        output=str(logbook.files.find(outputs[0])) if outputs else None,
         text=logbook.details(run.number).text,
         written=answer_speed_of(run.tokens, run.first_s, measures),
         source=run.source,

@@ -12,7 +12,9 @@ from typing import Any, ClassVar
 
 import numpy as np
 
+from unvek.core.errors import LogbookUnreachableError
 from unvek.core.held_folder import open_plain
+from unvek.core.logbook.output_files import AwayError, OutputFiles
 from unvek.core.logbook.place import Place
 from unvek.core.logbook.rows import OutputRow
 from unvek.core.logbook.store import Logbook
@@ -23,6 +25,8 @@ MOST_HELD, MOST_HELD_BYTES = 64, 2**29  # outputs kept at hand: mostly the refer
 MADE_NONE = "it made no"
 PREVIEWS = "previews"  # the folder, within a run's own, of pictures as they formed
 CHANGED, GONE = "its file is not the one any more that the run made", "its file is gone, or can't be read"
+
+AWAY, UNREACHED = "its file is on the machine that made it", "its file can't be fetched now"
 
 
 def tells_of_change(why: str) -> bool:
@@ -54,12 +58,13 @@ class KeptOutputs:
     """What runs put out: the files that are kept, and what each has written."""
 
     place: Place
+    located: OutputFiles
     files: Sequence[OutputRow]
     texts: Mapping[int, str]
 
     @classmethod
     def of(cls, logbook: Logbook, with_texts: bool = True) -> "KeptOutputs":
-        return cls(logbook.place, logbook.outputs(), logbook.texts() if with_texts else {})
+        return cls(logbook.place, logbook.files, logbook.outputs(), logbook.texts() if with_texts else {})
 
 
 class Source(ABC):
@@ -71,7 +76,7 @@ class Source(ABC):
 
     def __init__(self, kept: KeptOutputs, pattern: str | None = None):
         """pattern: of the names of the files that are meant, where a run makes several."""
-        self._folder = kept.place.folder
+        self._located = kept.located
         self._mine = [
             output
             for output in kept.files
@@ -134,7 +139,7 @@ class Source(ABC):
         for file in files:
             if file.digest not in self._held:
                 self._bytes(file)
-        return tuple(self._folder / file.path for file in files)
+        return tuple(self._located.find(file) for file in files)
 
     def _files(self, run: int) -> list[OutputRow]:
         """The files that are one output together; OutputError where there is none."""
@@ -155,8 +160,12 @@ class Source(ABC):
         if output.bytes > self.largest_bytes:
             raise OutputError(f"its {self.name} has more than {bytes_words(self.largest_bytes)}")
         try:
-            with os.fdopen(open_plain(self._folder / output.path), "rb") as file:
+            with os.fdopen(open_plain(self._located.find(output)), "rb") as file:
                 data = file.read(output.bytes + 1)
+        except AwayError as error:
+            raise OutputError(AWAY, lasts=False) from error
+        except LogbookUnreachableError as error:
+            raise OutputError(UNREACHED, lasts=False) from error
         except OSError as error:
             raise OutputError(GONE, lasts=False) from error
         if hashlib.sha256(data).hexdigest() != output.digest:

@@ -29,8 +29,9 @@ def changed_outputs(logbook: Logbook, runs: Container[int], digests: DigestCache
     outputs = [output for output in logbook.outputs() if output.run in runs]
     if most is not None and len(outputs) > most:
         return []
-    folder = logbook.folder.path
-    changed = (output.run for output in outputs if not _is_as_made(folder / output.path, output.digest, digests))
+    files = logbook.files
+    here = (output for output in outputs if not files.is_elsewhere(output))
+    changed = (output.run for output in here if not _is_as_made(files.find(output), output.digest, digests))
     return list(dict.fromkeys(changed))
 
 

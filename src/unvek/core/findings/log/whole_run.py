@@ -20,6 +20,7 @@ from unvek.core.plan.model import Plan, Task
 from unvek.core.run.events.record import LaunchAbout
 
 AS_MADE, CHANGED, GONE = "as made", "changed", "gone"
+ELSEWHERE = "not on this machine"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -206,7 +207,9 @@ def measurements_of(logbook: Logbook, run: KeptRun, record: PlanOnRecord | None)
 
 def _output(logbook: Logbook, output: OutputRow) -> OutputFound:
     try:
-        with os.fdopen(open_plain(logbook.folder.path / output.path), "rb") as file:
+        if logbook.files.is_elsewhere(output):
+            return OutputFound(path=output.path, bytes=output.bytes, digest=output.digest, state=ELSEWHERE)
+        with os.fdopen(open_plain(logbook.files.find(output)), "rb") as file:
             state = AS_MADE if file_digest(file, "sha256").hexdigest() == output.digest else CHANGED
     except OSError:
         state = GONE

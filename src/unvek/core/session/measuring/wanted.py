@@ -1,7 +1,7 @@
 """Which values a plan asks for that are not known yet, each pair of outputs once by each definition."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from pathlib import Path
 from typing import Any
@@ -324,4 +324,5 @@ class OutputsByRun:
         """Return the outputs that these jobs are of."""
         runs = {run: None for job in jobs for run in job.runs}
         texts = {run: self._kept.texts[run] for run in runs if run in self._kept.texts}
-        return KeptOutputs(self._kept.place, [file for run in runs for file in self._files.get(run, ())], texts)
+        files = [file for run in runs for file in self._files.get(run, ())]
+        return replace(self._kept, files=files, texts=texts)
