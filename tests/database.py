@@ -141,6 +141,10 @@ class Server:
         )  # fmt: skip
         return found.stdout.strip()
 
+    def tool(self, program: str, *words: str) -> None:
+        """Run one of the server's own programs, as whoever runs the tests."""
+        subprocess.run([self._programs / program, *words], check=True, capture_output=True)
+
     def _run(self, program: str, *words: str, check: bool = True) -> int:
         done = subprocess.run(
             [self._programs / program, *words], cwd=self.folder, user=self._as, capture_output=True, text=True,

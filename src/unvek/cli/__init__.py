@@ -32,6 +32,7 @@ COMMANDS = {
     "budget": "Say what drafts with one variant and finals with another take.",
     "report": "Write the whole answer as one page to send.",
     "import": "Bring in timings from elsewhere.",
+    "team": "Make a logbook that a team shares, in a database.",
     "merge": "Put other logbooks into this one.",
     "export": "Write the runs out as CSV, JSON Lines or Parquet.",
     "judge": "Have outputs judged blind, by people or models.",

@@ -21,7 +21,8 @@ def audit(strict: bool, selection: "Selection", where: str | None, how: str) -> 
     """Say whether the comparison is fair: everything that differs besides what is compared.
 
     Each finding is unfair (a ratio means something else than it seems to), a doubt, or a note. It says why that
-    matters, and how to mend it. Runs of several machines are taken together here, and that is found unfair.
+    matters, and how to mend it. Machines of a team are looked at one by one, and what differs between them is named;
+    machines without names are taken together, and that is found unfair.
 
     \b
     Examples, in the demo's folder:
@@ -29,14 +30,14 @@ def audit(strict: bool, selection: "Selection", where: str | None, how: str) -> 
       unvek audit --only swift --strict
     """
     from unvek.cli import EXIT_FAULT
-    from unvek.core.findings.audit.audit import audit as audit_evidence
+    from unvek.core.findings.audit.by_machine import audit_each
     from unvek.core.findings.audit.files import file_findings
     from unvek.show.results.audit import AUDIT
     from unvek.show.terminal.views import put
 
     with open_logbook(where) as logbook:
         evidence = gather_evidence(logbook, replace(selection, across_rigs=True))
-        found = audit_evidence(evidence, file_findings(logbook, evidence, tell))
+        found = audit_each(logbook, selection, evidence, tuple(file_findings(logbook, evidence, tell)))
     put(found, AUDIT, how)
     if strict and found.is_unfair:
         click.get_current_context().exit(EXIT_FAULT)

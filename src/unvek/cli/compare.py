@@ -19,14 +19,15 @@ if TYPE_CHECKING:
 @click.option("--before", metavar="WHEN", help="What has changed since then: '24 h' ago, a date, or a file of runs.")
 @click.option("--between", nargs=2, metavar="SESSION SESSION", help="What has changed from one session to another.")
 @click.option("--strict", is_flag=True, help="End with 1 where something got worse by more than its margin.")
+@click.option("--by", type=click.Choice(["rig"]), help="A row for each variant and machine; and what holds of all.")
 @click.option("--cold", is_flag=True, help="With the load of each process and its cold, first run.")
 @selection_options
 @logbook_option
 @as_option
 def compare(
     measures: tuple[str, ...], matrix: str | None, plot_path: Path | None, before: str | None,
-    between: tuple[str, str] | None, strict: bool, cold: bool, selection: "Selection", where: str | None,
-    how: str,
+    between: tuple[str, str] | None, strict: bool, by: str | None, cold: bool, selection: "Selection",
+    where: str | None, how: str,
 ) -> None:  # fmt: skip
     """Hold the variants against the reference: time, steps, memory, failures, quality.
 
@@ -36,6 +37,9 @@ def compare(
 
     --before and --between hold the same variants of an older session against a newer one: has anything changed?
     --strict alone holds them against the plan's earlier = "FILE".
+
+    --by rig is for runs of several machines, each held against the reference on the same machine: how much machines
+    differ beside variants and, where they are of one kind, what holds of that kind, with intervals over machines.
 
     \b
     Examples, in the demo's folder:
@@ -52,13 +56,17 @@ def compare(
         _compare_all(matrix, plot_path, selection, where, how)
         return
     check_plot(plot_path)
+    from dataclasses import replace
+
+    from unvek.core.findings.audit.by_machine import doubts_of_each
     from unvek.core.findings.comparison.comparison import compare as compare_variants
     from unvek.show.results.comparison import COMPARISON, WITH_COLD
     from unvek.show.terminal.views import put
 
     with open_logbook(where) as logbook:
-        evidence = gather_evidence(logbook, selection)
-        found = compare_variants(evidence, logbook.rig_of_run(evidence.runs.latest), measures)
+        evidence = gather_evidence(logbook, replace(selection, by_rig=by is not None))
+        doubts = doubts_of_each(logbook, selection, evidence) if by is not None else None
+        found = compare_variants(evidence, logbook.rig_of_run(evidence.runs.latest), measures, doubts)
         if plot_path is not None:
             from unvek.show.picture.plots.strips import draw_comparison
 

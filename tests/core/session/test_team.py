@@ -10,7 +10,7 @@ from pathlib import Path
 from unittest.mock import patch
 
 from tests.database import Server, server, stopped
-from tests.support import QUICK, ProjectTest, environment, program, reap, task, variant
+from tests.support import LIKENESS, QUICK, ProjectTest, environment, program, reap, task, variant
 from unvek.core.errors import LogbookUnreachableError
 from unvek.core.logbook.place import Place, find_place
 from unvek.core.logbook.store import Logbook
@@ -204,6 +204,15 @@ class SideBySide(TeamTest):
             self.assertEqual({one.facts["name"]: (one.work.state, one.work.made) for one in logbook.machines_at_work()},
                              {"bench-1": ("over", 12), "bench-2": ("over", 12)})  # fmt: skip
 
+    def test_what_is_made_afresh_on_one_machine_leaves_the_others_as_they_were(self):
+        self.write_plan(STEADY, task(seeds=(1, 2)))
+        for machine in ("bench-1", "bench-2"):
+            self.run_on(machine)
+        self.run_on("bench-1", None, "--afresh")
+        voided = Counter((run.rig, run.voided) for run in self.kept())
+        self.assertEqual(sorted(voided.values()), [2, 2, 2])
+        self.assertEqual(len({rig for rig, why in voided if why is None}), 2)
+
     def test_two_machines_of_one_name_are_not_taken_for_one(self):
         self.write_plan(STEADY, task(seeds=(1, 2, 3)), rounds=4)
         other = self.folder / "other"
@@ -221,6 +230,73 @@ class SideBySide(TeamTest):
         self.assertIn("UNVEK_RIG_NAME", done.stderr)
         self.ended(process)
         self.hold_whole(rounds=4, seeds=3, variants=1)
+
+
+class Results(TeamTest):
+    COMMANDS = (
+        ("compare",), ("audit",), ("tradeoff",), ("log",), ("log", "--sessions"), ("log", "--forecasts"), ("show", "3"),
+        ("compare", "--matrix", "likeness"), ("budget", "--drafts", "quick", "--finals", "slow"), ("judge", "log"),
+    )  # fmt: skip
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.write_plan(STEADY, QUICK, task(seeds=(1, 2, 3)), LIKENESS, rounds=3, warmups=1)
+        self.have_runs()
+        self.unvek("measure")
+        self.unvek("note", "3", "the kettle was on")
+        self.unvek("void", "5", "--why", "the door stood open")
+
+    def answers(self, where: str) -> dict:
+        return {command: self.unvek(*command, "--as", "json", "--logbook", where).stdout for command in self.COMMANDS}
+
+    def test_they_are_the_same_to_the_last_digit_from_a_folder_and_from_a_server(self):
+        self.unvek("merge", "logbook", "--logbook", self.address)
+        of_folder, of_server = self.answers("logbook"), self.answers(self.address)
+        for command, said in of_folder.items():
+            self.assertEqual(of_server[command], said, command)
+        self.unvek("export", "folder.csv", "--logbook", "logbook")
+        self.unvek("export", "server.csv", "--logbook", self.address)
+        folder, server_ = ((self.folder / name).read_text() for name in ("folder.csv", "server.csv"))
+        self.assertEqual(folder, server_)
+        self.unvek("merge", "logbook", "--logbook", self.address)
+        self.assertEqual(self.answers(self.address), of_server, "what comes again changes nothing")
+
+    def test_a_backup_that_is_restored_gives_the_same(self):
+        self.unvek("merge", "logbook", "--logbook", self.address)
+        again = self.server.new_database()
+        dump = str(self.folder / "painters.dump")
+        self.server.tool("pg_dump", "--format=custom", f"--file={dump}", self.address)
+        self.server.tool("pg_restore", "--no-owner", f"--dbname={self.server.address(again)}", dump)
+        restored, before = self.answers(self.server.address(again)), self.answers(self.address)
+        for command in before:
+            if command[0] != "show":  # which says that outputs are on the machine that has the other's folder
+                self.assertEqual(restored[command], before[command], command)
+        self.address = self.server.address(again)
+        self.run_on()  # runs can be made into it: another machine's, as it has a name here
+        self.assertEqual(len(self.kept()), 48)
+
+    def test_what_machines_are_at_is_told(self):
+        self.assertIn("No machine has made runs", self.unvek("team", self.address).stdout)
+        process = self.begin("bench-7")
+        self.until_kept(4)
+        said = self.unvek("watch", "--team", "--logbook", self.address).stdout
+        self.assertRegex(said, r"bench-7 +(running|loading) (slow|quick)")
+        self.assertRegex(said, r"\d+ of 18 .*just now")
+        self.ended(process)
+        (row,) = self.result("team", self.address)["rows"]
+        self.assertEqual((row["machine"], row["state"], row["made"], row["planned"]), ("bench-7", "over", 18, 18))
+        self.assertIn(
+            "is a folder of one machine", self.unvek("watch", "--team", "--logbook", "logbook", expect=2).stderr
+        )
+
+    def test_outputs_are_shared_where_the_command_says(self):
+        self.unvek("team", self.address, "--outputs", f"file://{self.folder}/srv")
+        self.run_on()
+        self.assertTrue(list((self.folder / "srv").glob("??/*")))
+        for wrong in ("srv", "s3://", "s3://a:b@c/d"):
+            self.assertIn(
+                "wanted a shared folder", self.unvek("team", self.address, "--outputs", wrong, expect=2).stderr
+            )
 
 
 class Places(TeamTest):

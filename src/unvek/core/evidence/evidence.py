@@ -39,7 +39,8 @@ class Evidence:
     left_out counts the runs of the plan's variants that do not count; without says which have no value of a measure,
     changed of which an output is not the file any more that was made, and poor which variants put out nothing, or
     always the same, as far as that was looked at. waiting is how many values wait to be worked out until no runs are
-    being made here. usual are the measures that were taken since the plan asks for none.
+    being made here. usual are the measures that were taken since the plan asks for none. by_rig: machines are to stand
+    beside each other.
     """
 
     values: Values
@@ -53,6 +54,7 @@ class Evidence:
     poor: tuple[PoorOutputs, ...] = ()
     waiting: int = 0
     usual: tuple[WantedMeasure, ...] = ()
+    by_rig: bool = False
     _ratios: dict[str, Mapping[tuple[int, str], Ratio]] = field(
         init=False, default_factory=dict, repr=False, compare=False
     )

@@ -4,6 +4,7 @@ Warm-ups, voided runs and runs of cells that the plan no longer has are left out
 run that could not begin, say) the latest run counts.
 """
 
+from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence, Set
 from dataclasses import dataclass, field, replace
 from fnmatch import fnmatchcase
@@ -39,7 +40,8 @@ class Selection:
 
     reference replaces the plan's own; only and tasks are patterns (`*`, `?`, `[...]`) for the names of variants and
     tasks, where the reference always stays; varied takes only runs with these values of settings that are varied.
-    rig takes only runs of the machine whose fingerprint begins so, across_rigs those of all machines together.
+    rig takes only runs of the machine of this name, or whose fingerprint begins so, across_rigs those of all machines
+    together; by_rig those of all, each of them apart.
     sessions takes only runs of the sessions of these numbers, and of these also such as were made by an earlier form of
     the plan, or that were started afresh since.
     """
@@ -48,6 +50,7 @@ class Selection:
     only: str = "*"
     tasks: str = "*"
     across_rigs: bool = False
+    by_rig: bool = False
     rig: str | None = None
     varied: Mapping[str, Any] = field(default_factory=dict)
     sessions: Set[int] | None = None
@@ -80,11 +83,11 @@ def gather(logbook: Logbook, selection: Selection = EVERYTHING) -> Evidence:
     of_plan = _of_plan(runs, plan) if selection.sessions is None else _of_sessions(logbook, runs, selection.sessions)
     sessions = _sessions(logbook, runs) if selection.sessions is not None else None
     rigs = logbook.rigs()
-    machines = {rig: str(facts["name"]) for rig, facts in rigs.items() if facts.get("name")}
+    machines = _names_of(rigs, runs.coded("rig").values, selection.by_rig)
     rows, left_out, voided = _counting_rows(runs, of_plan, {v.name for v in variants}, selection, sessions, machines)
     if not len(rows):
         raise InputError("there are no measured runs of this plan yet; make some with 'unvek run PLAN'")
-    if not selection.across_rigs:
+    if not (selection.across_rigs or selection.by_rig):
         _refuse_several_rigs(logbook, rows)
     counted_runs = CountedRuns(rows, variants, tuple(logbook.launches()), machines)
     settings = RunSettings(counted_runs, {task.name: task for task in plan.plan.tasks})
@@ -101,6 +104,7 @@ def gather(logbook: Logbook, selection: Selection = EVERYTHING) -> Evidence:
         made_of=logbook.made_of_launches(),
         rigs=rigs,
         usual=usual,
+        by_rig=selection.by_rig,
     )
 
 
@@ -211,6 +215,14 @@ def _of_rig(logbook: Logbook, runs: RunTable[RunRow], beginning: str) -> RunTabl
         f"{beginning!r} is {'no' if not fitting else 'more than one'} machine's name, or the beginning of its "
         f"fingerprint, of those that made runs here; there are {known}"
     )
+
+
+def _names_of(rigs: Mapping[str, Mapping[str, Any]], made: Sequence[str], every: bool) -> dict[str, str]:
+    """Return the names of the machines that made runs, by fingerprint; with `every` also of those that have none."""
+    names = {rig: str(name) for rig in made if (name := rigs[rig].get("name"))}
+    short = Counter(rig[:8] for rig in made)
+    unnamed = {rig: rig[:8] if short[rig[:8]] == 1 else rig for rig in made if rig not in names}
+    return {**names, **(unnamed if every else {})}
 
 
 def _first_runs_s(runs: RunTable[RunRow], of_plan: NDArray[np.bool_]) -> dict[str, list[float]]:

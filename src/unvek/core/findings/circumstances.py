@@ -40,7 +40,7 @@ def circumstance_notes(
     notes += _measuring_notes(evidence, evidence.values.score_names if measures is None else measures)
     notes += _settling_notes(evidence)
     rigs = runs.rows.coded("rig").values
-    if len(rigs) > 1:
+    if len(rigs) > 1 and not evidence.by_rig:
         notes.append(
             f"These runs were made on {len(rigs)} rigs: a difference may be the machines' and not the variants'."
         )

@@ -7,7 +7,7 @@ from typing import ClassVar
 
 from unvek.core.errors import InputError
 from unvek.core.evidence.evidence import Evidence
-from unvek.core.evidence.outputs.source import OutputError
+from unvek.core.evidence.outputs.source import AWAY, OutputError
 from unvek.core.judging.drawing import Asking, draw_questions
 from unvek.core.judging.outputs import Content, JudgedOutputs, asked_for
 from unvek.core.logbook.rows import RunRow
@@ -93,8 +93,12 @@ def _as_put(
             outputs.check(side)
         except OutputError as error:
             of = rows[side.run]
-            raise InputError(f"{of.task} of {of.variant}, run {of.number}: {error}; make it anew with 'unvek run', or "
-                             f"leave it out with 'unvek void {of.number}'") from error  # fmt: skip
+            mend = (
+                "share outputs, with outputs = \"PLACE\" in the plan ('unvek help team'), or ask there"
+                if str(error) == AWAY
+                else f"make it anew with 'unvek run', or leave it out with 'unvek void {of.number}'"
+            )
+            raise InputError(f"{of.task} of {of.variant}, run {of.number}: {error}; {mend}") from error  # fmt: skip
     return BallotQuestion(
         id=question.id, prompt=asked_for(row, evidence.settings.tasks.get(row.task)),
         outputs=outputs.contents(question.sides, lossy), things=question.things,

@@ -6,17 +6,43 @@ from datetime import UTC, datetime
 from functools import lru_cache
 from itertools import chain
 from operator import attrgetter
-from typing import Any
+from typing import Any, NamedTuple
 
-from sqlalchemy import Connection, Dialect, Insert, Table, func, literal, select
+from sqlalchemy import Connection, Table, literal, select
 from sqlalchemy.dialects import postgresql, sqlite
 from sqlalchemy.sql.compiler import SQLCompiler
 
 from unvek.core.logbook import tables
+from unvek.core.logbook.column_types import SERVER
 from unvek.core.logbook.rows import RunDetails
 
 KEEP, REPLACE = "keep", "replace"
 FEW = 50  # rows that are not worth a stream
+
+
+class Prepared(NamedTuple):
+    """An insert as a driver takes it: its words, the columns in order, and how a row becomes their values.
+
+    changes are of values that the driver takes in another form, each with its place.
+    """
+
+    words: str
+    names: tuple[str, ...]
+    of_row: Callable[[Any], tuple[Any, ...]]
+    changes: tuple[tuple[int, Callable[[Any], Any]], ...]
+
+    def values(self, row: Any) -> tuple[Any, ...]:
+        """Return a row's values as the driver takes them."""
+        found = self.of_row(row)
+        if not self.changes:
+            return found
+        changed = list(found)
+        for place, change in self.changes:
+            changed[place] = change(changed[place])
+        return tuple(changed)
+
+
+_PREPARED: dict[tuple[str, str, str | None], Prepared] = {}
 
 
 def insert_all(connection: Connection, table: Table, rows: Iterable[Any], known: str | None = None) -> None:
@@ -28,14 +54,35 @@ def insert_all(connection: Connection, table: Table, rows: Iterable[Any], known:
     first = next(coming, None)
     if first is None:
         return
-    insert = insert_new(connection, table, known, _stored_of(first))
-    put = _put_by_server if connection.dialect.name == "postgresql" else _put_in_order
-    put(connection, insert.values(dict.fromkeys(_stored_of(first))), chain([first], coming), known)
+    insert = _prepared(connection, table, _stored_of(first), known)
+    values = list(map(insert.values, chain([first], coming)))
+    if connection.dialect.name != SERVER:
+        connection.exec_driver_sql(insert.words, values)
+    elif known == REPLACE or len(values) < FEW:
+        connection.exec_driver_sql(insert.words, [dict(zip(insert.names, row, strict=True)) for row in values])
+    else:
+        _stream(connection, table.name, insert.names, values, known)
+
+
+def _stream(connection: Connection, table: str, names: Sequence[str], values: Iterable[Any], known: str | None) -> None:
+    """Hand many rows to a server as one stream, by way of a table of their own where some may be there already."""
+    columns, into = ", ".join(f'"{name}"' for name in names), table
+    driver: Any = connection.connection.driver_connection
+    with driver.cursor() as cursor:
+        if known == KEEP:
+            into = f"coming_{table}"
+            cursor.execute(f"CREATE TEMP TABLE IF NOT EXISTS {into} (LIKE {table}) ON COMMIT DROP")
+            cursor.execute(f"TRUNCATE {into}")
+        with cursor.copy(f"COPY {into} ({columns}) FROM STDIN") as copying:
+            for row in values:
+                copying.write_row(row)
+        if known == KEEP:
+            cursor.execute(f"INSERT INTO {table} ({columns}) SELECT {columns} FROM {into} ON CONFLICT DO NOTHING")
 
 
 def insert_new(connection: Connection, table: Table, known: str | None, names: Sequence[str] = ()) -> Any:
     """Return the statement that inserts rows; names: of the columns that it replaces."""
-    dialect = sqlite if connection.dialect.name == "sqlite" else postgresql
+    dialect = postgresql if connection.dialect.name == SERVER else sqlite
     insert = dialect.insert(table)
     keys = list(table.primary_key)
     if known == KEEP:
@@ -46,63 +93,21 @@ def insert_new(connection: Connection, table: Table, known: str | None, names: S
     return insert
 
 
-def _put_in_order(connection: Connection, insert: Insert, rows: Iterable[Any], known: str | None) -> None:
-    """Hand rows to a driver that takes the values of each in their order."""
-    words, names = _compiled(insert, connection.dialect)
-    connection.exec_driver_sql(words, _plain(connection, insert.table, names, rows))
-
-
-def _put_by_server(connection: Connection, insert: Insert, rows: Iterable[Any], known: str | None) -> None:
-    """Hand rows to a server: many as one stream, through a table of their own where some may be there already."""
-    table, names = insert.table, list(insert.compile(dialect=connection.dialect).params)
-    values = _plain(connection, table, names, rows)
-    columns = ", ".join(f'"{name}"' for name in names)
-    if known is not None and (known == REPLACE or len(values) < FEW):
-        words = str(insert.compile(dialect=connection.dialect))
-        connection.exec_driver_sql(words, [dict(zip(names, row, strict=True)) for row in values])
-        return
-    into = table.name
-    driver: Any = connection.connection.driver_connection
-    with driver.cursor() as cursor:
-        if known == KEEP:
-            into = f"coming_{table.name}"
-            cursor.execute(f"CREATE TEMP TABLE IF NOT EXISTS {into} (LIKE {table.name}) ON COMMIT DROP")
-            cursor.execute(f"TRUNCATE {into}")
-        with cursor.copy(f"COPY {into} ({columns}) FROM STDIN") as copying:
-            for row in values:
-                copying.write_row(row)
-        if known == KEEP:
-            cursor.execute(f"INSERT INTO {table.name} ({columns}) SELECT {columns} FROM {into} ON CONFLICT DO NOTHING")
-
-
-def _plain(connection: Connection, table: Any, names: Sequence[str], rows: Iterable[Any]) -> list[tuple[Any, ...]]:
-    of_row = attrgetter(*names)
-    changes = [(place, change) for place, name in enumerate(names)
-               if (change := _bound(table, name, connection.dialect)) is not None]  # fmt: skip
-    return [_with(of_row(row), changes) for row in rows]
-
-
-def _with(values: tuple[Any, ...], changes: Sequence[tuple[int, Callable[[Any], Any]]]) -> tuple[Any, ...]:
-    """Return what the driver takes in the places of what it does not."""
-    if not changes:
-        return values
-    changed = list(values)
-    for place, change in changes:
-        changed[place] = change(changed[place])
-    return tuple(changed)
-
-
-def _compiled(statement: Insert, dialect: Dialect) -> tuple[str, Sequence[str]]:
-    """Return a statement as the driver takes it, and the columns whose values it takes, in their order."""
-    compiled = statement.compile(dialect=dialect)
-    assert isinstance(compiled, SQLCompiler)
-    assert compiled.positiontup is not None, "the driver takes its values in order"
-    return str(compiled), compiled.positiontup
-
-
-def _bound(table: Table, name: str, dialect: Dialect) -> Callable[[Any], Any] | None:
-    """Return what makes of a value what the driver takes, where that is another."""
-    return table.c[name].type.dialect_impl(dialect).bind_processor(dialect)
+def _prepared(connection: Connection, table: Table, stored: Sequence[str], known: str | None) -> Prepared:
+    """Return the insert of a kind of row, which has one table: worked out once, since a run's end waits for it."""
+    dialect, key = connection.dialect, (connection.dialect.name, table.name, known)
+    if key not in _PREPARED:
+        insert = insert_new(connection, table, known, stored).values(dict.fromkeys(stored))
+        compiled = insert.compile(dialect=dialect)
+        assert isinstance(compiled, SQLCompiler)
+        names = tuple(compiled.positiontup or compiled.params)
+        changes = tuple(
+            (place, change)
+            for place, name in enumerate(names)
+            if (change := table.c[name].type.dialect_impl(dialect).bind_processor(dialect)) is not None
+        )
+        _PREPARED[key] = Prepared(str(compiled), names, attrgetter(*names), changes)
+    return _PREPARED[key]
 
 
 def insert_bare_details(connection: Connection, first: int, last: int) -> None:
@@ -132,7 +137,8 @@ def as_columns(row: Any) -> dict[str, Any]:
 
 
 def next_number(connection: Connection, table: Table) -> int:
-    return (connection.scalar(select(func.max(table.c.number))) or 0) + 1
+    """Return the number of the next row: asked in plain words, since a run's end waits for it."""
+    return int(connection.exec_driver_sql(f"SELECT max(number) FROM {table.name}").scalar() or 0) + 1
 
 
 def now() -> str:

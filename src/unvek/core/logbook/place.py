@@ -12,7 +12,7 @@ from pathlib import Path
 from unvek.core.errors import InputError, LogbookError
 from unvek.core.held_folder import file_rights_in, open_plain
 from unvek.core.logbook.folder import DATABASE_NAME, FOLDER_NAME
-from unvek.core.plan.addresses import checked_address, is_address, without_secrets
+from unvek.core.plan.addresses import checked_address, is_address, is_same_database, without_secrets
 from unvek.core.plan.model import Plan
 
 TEAM_FOLDER = "team"  # within the folder beside a plan: what this machine has of a team's logbook
@@ -63,7 +63,7 @@ def place_named(text: str | Path) -> Place:
         found = find_place(Path.cwd())
     except LogbookError:
         found = None
-    if found is not None and found.address is not None and without_secrets(found.address) == without_secrets(address):
+    if found is not None and found.address is not None and is_same_database(found.address, address):
         return Place(found.folder, address)
     return Place(_cache_of(address), address)
 

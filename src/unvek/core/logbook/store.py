@@ -166,10 +166,10 @@ class Logbook(WorkTold):
         """Keep a run in one transaction, with outputs that were taken; it is safe when this returns."""
         with self._writing() as connection:
             number = next_number(connection, tables.runs)
-            connection.execute(tables.runs.insert(), as_columns(KeptRun.of(run, number, id or new_id())))
+            insert_all(connection, tables.runs, [KeptRun.of(run, number, id or new_id())])
+            insert_all(connection, tables.run_details, [RunDetails.of(run, number)])
             self._note_run_over(connection, run)
-            connection.execute(tables.run_details.insert(), as_columns(RunDetails.of(run, number)))
-            first = next_number(connection, tables.outputs)
+            first = next_number(connection, tables.outputs) if outputs else 0
             insert_all(
                 connection,
                 tables.outputs,
@@ -189,13 +189,17 @@ class Logbook(WorkTold):
 
     # ---- what people say of runs, and what is worked out of them ----
 
-    def void_slots(self, cell_keys: Iterable[str], reason: str) -> int:
-        """Take every run of these cells out, with the reason; return how many. Nothing is deleted."""
-        runs = tables.runs
+    def void_slots(self, cell_keys: Iterable[str], reason: str, rig: str | None = None) -> int:
+        """Take every run of these cells out, with the reason; return how many. Nothing is deleted.
+
+        rig: only those that were made on this machine.
+        """
+        runs, launches = tables.runs, tables.launches.c
+        which = [runs.c.cell.in_(list(cell_keys)), runs.c.voided.is_(None)]
+        if rig is not None:
+            which.append(runs.c.launch.in_(select(launches.number).where(launches.rig == rig)))
         with self._writing() as connection:
-            return connection.execute(
-                runs.update().where(runs.c.cell.in_(list(cell_keys)), runs.c.voided.is_(None)).values(voided=reason)
-            ).rowcount
+            return connection.execute(runs.update().where(*which).values(voided=reason)).rowcount
 
     def void_runs(self, numbers: Sequence[int], reason: str) -> None:
         """Take these runs out, with the reason."""

@@ -4,18 +4,24 @@ When a machine was heard of is said by the server's clock, since clocks of machi
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 from sqlalchemy import Connection, Interval, cast, func, select
-from sqlalchemy.dialects.postgresql import insert
 
 from unvek.core.logbook import tables
 from unvek.core.logbook.verdicts_kept import VerdictsKept
 from unvek.core.run.events.record import FAILURES, RunRecord
 
 BEGINNING, LOADING, RUNNING, OVER, STOPPED = "beginning", "loading", "running", "over", "stopped"
-IDLE = (OVER, STOPPED)
+_FIELDS = ("title", "session", "state", "variant", "made", "planned", "failed")
+# In plain words, since a run's end waits for it.
+NOTE = (
+    f"INSERT INTO at_work (rig, {', '.join(_FIELDS)}, begun_at, heard_at) "
+    f"VALUES (%(rig)s, {', '.join(f'%({name})s' for name in _FIELDS)}, clock_timestamp(), clock_timestamp()) "
+    f"ON CONFLICT (rig) DO UPDATE SET {', '.join(f'{name} = excluded.{name}' for name in (*_FIELDS, 'heard_at'))}"
+)
+NOTE_BEGINNING = f"{NOTE}, begun_at = excluded.begun_at"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -64,11 +70,7 @@ class WorkTold(VerdictsKept):
         if self._work is None:
             return
         self._work = replace(self._work, **changes)
-        work, now = self._work, func.clock_timestamp()
-        told = {name: getattr(work, name) for name in Work.__dataclass_fields__}
-        row = insert(tables.at_work).values(rig=self.rig, begun_at=now, heard_at=now, **told)
-        changed = {**told, "heard_at": now, **({"begun_at": now} if begins else {})}
-        connection.execute(row.on_conflict_do_update(index_elements=["rig"], set_=changed))
+        connection.exec_driver_sql(NOTE_BEGINNING if begins else NOTE, {"rig": self.rig, **asdict(self._work)})
 
     def _note_run_over(self, connection: Connection, run: RunRecord) -> None:
         if self._work is not None:

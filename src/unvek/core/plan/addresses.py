@@ -35,6 +35,17 @@ def without_secrets(address: str) -> str:
     return f"{scheme}://{who.partition(':')[0]}{at}{where}" + (f"?{ending}" if is_query and kept else "")
 
 
+def is_same_database(one: str, other: str) -> bool:
+    """Whether two addresses lead to one database, whoever asks."""
+
+    def where(address: str) -> tuple[str, str, list[str]]:
+        parts = urlsplit(address)
+        query = [value for name, value in parse_qsl(parts.query) if name in ("host", "port", "options")]
+        return parts.netloc.rpartition("@")[2], parts.path, query
+
+    return where(one) == where(other)
+
+
 def has_secrets(address: str) -> bool:
     who, at, _ = address.partition("://")[2].partition("?")[0].rpartition("@")
     given = {name.lower() for name, _ in parse_qsl(address.partition("?")[2])}

@@ -2,6 +2,7 @@
 
 import hashlib
 import json
+import math
 import os
 import platform
 from collections.abc import Iterable, Mapping
@@ -96,6 +97,36 @@ def rig_words(facts: Mapping[str, Any]) -> str:
     devices = "".join(f", {device['name']}" for device in facts.get("accelerators", ()))
     return (f"{name}{facts['processor'] or 'unknown processor'}, {facts['cores'] or 'unknown'} cores, "
             f"{bytes_words(facts['memory_bytes'])}{devices}, {facts['system']} {facts['kernel']}")  # fmt: skip
+
+
+def kind_of_machine(facts: Mapping[str, Any]) -> tuple[Any, ...]:
+    """Return what is the same for machines of one kind: all that they are made of, but neither name nor kernel.
+
+    Memory is told to a thirtieth: how much of it a system leaves free for programs differs from start to start.
+    """
+    devices = tuple(sorted(str(device["name"]) for device in facts.get("accelerators", ())))
+    memory = facts.get("memory_bytes")
+    rounded = None if not memory else round(math.log(memory) * 15)
+    return facts.get("processor"), facts.get("cores"), rounded, facts.get("system"), devices
+
+
+def differences(facts: Mapping[str, Mapping[str, Any]]) -> list[str]:
+    """Return what differs between machines, by their names, each with its value on each."""
+    found = []
+    for key in dict.fromkeys(key for of in facts.values() for key in of if key != "name"):
+        values = {machine: of.get(key) for machine, of in facts.items()}
+        if len({repr(value) for value in values.values()}) > 1:
+            said = ", ".join(f"{_fact_words(key, value)} on {machine}" for machine, value in values.items())
+            found.append(f"{key.removesuffix('_bytes')} ({said})")
+    return found
+
+
+def _fact_words(key: str, value: Any) -> str:
+    if value is None:
+        return "unknown"
+    if key == "accelerators":
+        return " and ".join(str(device["name"]) for device in value) or "none"
+    return bytes_words(value) if key.endswith("_bytes") else str(value)
 
 
 def has_simulated(facts: Mapping[str, Any]) -> bool:

@@ -53,7 +53,8 @@ def make_runs(plan: Plan, place: Place, options: RunOptions | None = None) -> Ma
         if options.tell is not None:
             _tell_doubts(plan, sources, cells, held, options.tell)
         if options.afresh:
-            logbook.void_slots({cell.key for cell in cells}, STARTED_AFRESH)
+            # What other machines of a team have made is theirs.
+            logbook.void_slots({cell.key for cell in cells}, STARTED_AFRESH, rig if place.is_team else None)
         weights = {variant.name: weights_bytes(variant) for variant in plan.variants}
         if place.is_team and options.tell is not None:
             _tell_of_another_plan(logbook, plan, options.tell)

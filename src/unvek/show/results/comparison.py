@@ -251,10 +251,12 @@ def _strips(found: Comparison) -> StripColumn:
 
 def _circumstances(found: Comparison) -> str:
     rounds = max(row.rounds for row in found.rows)
-    runs = sum(row.runs for row in found.rows)
+    runs = sum(row.runs for row in found.rows if not row.over_machines)
     processor, cores = found.rig.get("processor") or "unknown processor", found.rig.get("cores")
     made = f"{counted(rounds, 'round')}, {counted(runs, 'run')}"
     simulated = ", simulated accelerator" if has_simulated(found.rig) else ""
+    if found.machines is not None and not found.machines.of_one_kind:
+        return clean(f"against {found.reference} · {made} · {counted(len(found.machines.machines), 'machine')}")
     machine = f"{processor}, {cores} cores{simulated}" if cores is not None else "a machine that is not known"
     return clean(f"against {found.reference} · {made} · {machine}")
 

@@ -50,13 +50,23 @@ def audit(evidence: Evidence, of_files: Iterable[Confounder] = ()) -> Audit:
         title=evidence.plan.title,
         reference=evidence.reference,
         runs=len(evidence.runs),
-        findings=tuple(sorted(found, key=lambda finding: SEVERITIES.index(finding.severity))),
+        findings=in_order(found),
     )
+
+
+def in_order(found: Iterable[Confounder]) -> tuple[Confounder, ...]:
+    """Return findings, the worst first."""
+    return tuple(sorted(found, key=lambda finding: SEVERITIES.index(finding.severity)))
 
 
 def doubts_of(evidence: Evidence) -> tuple[Doubt, ...]:
     """Return the findings that a reader of figures must know of: what is unfair, and what is doubtful."""
-    grave = [finding for finding in audit(evidence).findings if finding.severity != NOTE]
+    return doubts_among(audit(evidence).findings)
+
+
+def doubts_among(findings: Iterable[Confounder]) -> tuple[Doubt, ...]:
+    """Return those of these findings, by numbers."""
+    grave = [finding for finding in findings if finding.severity != NOTE]
     return tuple(
         Doubt(
             number=number,

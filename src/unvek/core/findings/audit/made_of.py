@@ -9,6 +9,7 @@ from unvek.core.findings.audit.confounder import DOUBT, NOTE, UNFAIR, Confounder
 from unvek.core.findings.audit.processes import process_findings
 from unvek.core.findings.audit.weights import weights_changed
 from unvek.core.plan.model import Variant
+from unvek.core.rig.facts import differences
 from unvek.core.run.events.record import Provenance
 
 # Settings that decide how much is made: a run that makes less is quicker for that alone.
@@ -27,7 +28,7 @@ def making_findings(evidence: Evidence) -> Iterator[Confounder]:
     yield from weights_changed(evidence, _planned(evidence))
     yield from process_findings(evidence)
     yield from _precisions(evidence)
-    yield from _rigs(evidence)
+    yield from between_rigs(evidence)
 
 
 def _planned(evidence: Evidence) -> dict[str, Variant]:
@@ -193,21 +194,30 @@ def _environments(evidence: Evidence) -> Iterator[Confounder]:
                 )  # fmt: skip
 
 
-def _rigs(evidence: Evidence) -> Iterator[Confounder]:
+def between_rigs(evidence: Evidence) -> Iterator[Confounder]:
+    """Yield that machines differ, and in what, where runs of several are taken together."""
     by_rig: dict[str, set[str]] = {}
     for launch in evidence.runs.launches.values():
         by_rig.setdefault(launch.rig, set()).add(launch.variant)
-    if len(by_rig) < 2:
+    if len(by_rig) < 2 or evidence.by_rig:
         return
-    facts = [evidence.rigs.get(rig, {}) for rig in by_rig]
-    differing = [key for key in dict.fromkeys(key for fact in facts for key in fact)
-                 if any(fact.get(key) != facts[0].get(key) for fact in facts)]  # fmt: skip
-    named = "; ".join(f"{rig[:8]} for {', '.join(sorted(of))}" for rig, of in by_rig.items())
+    names = {rig: evidence.runs.machines.get(rig) or rig[:8] for rig in by_rig}
+    names = {rig: name if list(names.values()).count(name) == 1 else f"{name} {rig[:8]}" for rig, name in names.items()}
+    differing = differences({names[rig]: evidence.rigs.get(rig, {}) for rig in by_rig})
+    named = "; ".join(f"{names[rig]} for {', '.join(sorted(of))}" for rig, of in by_rig.items())
+    # Machines that have names are each paired with themselves: where all have the same variants, none is wronged.
+    is_fair = set(by_rig) <= set(evidence.runs.machines) and len({frozenset(of) for of in by_rig.values()}) == 1
+    what = f"which differ in {'; '.join(differing)}" if differing else "which differ in their names alone"
     yield Confounder(
-        code="rigs-differ", severity=UNFAIR, variants=tuple(sorted(set().union(*by_rig.values()))),
-        text=f"These runs were made on {len(by_rig)} rigs, which differ in {', '.join(differing)}: {named}.",
-        why="The difference may be the machines' or their systems', and not the variants'.",
-        mend="Make the missing runs on one machine, with 'unvek run'.",
+        code="rigs-differ", severity=NOTE if is_fair else UNFAIR,
+        variants=tuple(sorted(set().union(*by_rig.values()))),
+        text=f"These runs were made on {len(by_rig)} rigs, {what}: {named}.",
+        why="Each is held against the reference on the same machine; how much machines differ is another question."
+        if is_fair
+        else "The difference may be the machines' or their systems', and not the variants'.",
+        mend="'unvek compare --by rig' has a row for each machine."
+        if is_fair
+        else "Make the missing runs on one machine, with 'unvek run'.",
     )  # fmt: skip
 
 

@@ -8,9 +8,17 @@ import numpy as np
 
 from unvek.core.evidence.counted_runs import Floats, Truths, VariantOnRecord
 from unvek.core.evidence.evidence import Evidence
-from unvek.core.findings.audit.audit import doubts_of
+from unvek.core.findings.audit.audit import Doubt, doubts_of
 from unvek.core.findings.comparison.digits import digits_of
 from unvek.core.findings.comparison.found import Comparison, ComparisonRow, FailuresFound
+from unvek.core.findings.comparison.machines import (
+    RIG,
+    all_words,
+    machine_notes,
+    machines_found,
+    parts_by_machine,
+    rows_of_kind,
+)
 from unvek.core.findings.comparison.measuring import LAUNCHES, MeasureInTable
 from unvek.core.findings.comparison.notes import notes_of
 from unvek.core.findings.comparison.parts import Part, parts_of, settings_of
@@ -56,14 +64,20 @@ COST_FOR_IT = {COST_PER_TOKEN: "output.tokens", COST_PER_CALL: CALLS}
 RUNS = "runs"  # what a share of failures is over, if not over launches
 
 
-def compare(evidence: Evidence, rig: Mapping[str, Any], asked: Sequence[str] = ()) -> Comparison:
-    """Return the comparison of everything in the evidence; InputError where a measure asked for is none."""
+def compare(
+    evidence: Evidence, rig: Mapping[str, Any], asked: Sequence[str] = (), doubts: tuple[Doubt, ...] | None = None
+) -> Comparison:
+    """Return the comparison of everything in the evidence, machine by machine where that was gathered so.
+
+    doubts: what a look at each machine has found, where not all of it is to be looked at together. InputError where a
+    measure asked for is none, or by machine where there is one machine alone.
+    """
     for name in asked:
         evidence.values.measure(name)
     quality = evidence.quality
     usual = quality if evidence.plan.keeps_previews and quality is not None else TIME  # no time counts then
     main = asked[0] if asked else usual
-    parts = parts_of(evidence)
+    parts = parts_by_machine(evidence) if evidence.by_rig else parts_of(evidence)
     with_sums = {TIME, *asked} - set(COSTS)  # a cost is a sum by itself
     measures = {
         name: MeasureInTable(evidence, name, parts, with_sums=name in with_sums) for name in _names(evidence, asked)
@@ -75,7 +89,10 @@ def compare(evidence: Evidence, rig: Mapping[str, Any], asked: Sequence[str] = (
         for variant in evidence.variants
         if not kinds[variant.name] or part.settings in kinds[variant.name]
     ]
-    doubts, digits = doubts_of(evidence), digits_of(found)
+    machines = machines_found(evidence, found, main) if evidence.by_rig else None
+    if machines is not None and machines.of_one_kind:
+        found += rows_of_kind(evidence, found, _rows_of_all(evidence, tuple(measures), len(parts)))
+    doubts, digits = doubts_of(evidence) if doubts is None else doubts, digits_of(found)
     rows = tuple(
         replace(
             row,
@@ -84,6 +101,8 @@ def compare(evidence: Evidence, rig: Mapping[str, Any], asked: Sequence[str] = (
         )
         for row in found
     )
+    notes = [] if machines is None else list(machine_notes(machines, evidence.reference, digits))
+    notes += notes_of(evidence, rows, main, tuple(measures), digits)
     return Comparison(
         title=evidence.plan.title,
         reference=evidence.reference,
@@ -92,9 +111,17 @@ def compare(evidence: Evidence, rig: Mapping[str, Any], asked: Sequence[str] = (
         asked=tuple(dict.fromkeys(asked)),
         rows=rows,
         doubts=doubts,
-        notes=tuple(dict.fromkeys(notes_of(evidence, rows, main, tuple(measures), digits))),
+        notes=tuple(dict.fromkeys(notes)),
+        machines=machines,
         sentences=sentences(rows, evidence.reference, main, digits),
     )
+
+
+def _rows_of_all(evidence: Evidence, names: Sequence[str], machines: int) -> list[ComparisonRow]:
+    """Return a row for each variant, of the runs of all machines."""
+    every = [Part({RIG: all_words(machines)}, np.ones(len(evidence.runs), bool))]
+    measures = {name: MeasureInTable(evidence, name, every) for name in names}
+    return [_row(evidence, every, 0, variant, measures) for variant in evidence.variants]
 
 
 def _names(evidence: Evidence, asked: Sequence[str]) -> list[str]:

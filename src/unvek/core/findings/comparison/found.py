@@ -98,6 +98,7 @@ class ComparisonRow:
     `first_run` is the first runs of its processes, which no other figure uses.
 
     `split` says where the time that it saves against the reference comes from; None where there are no steps.
+    over_machines: of all machines together, each of which counts once, whatever it made.
     `sentence` says it all aloud; `doubts` are the numbers, from 1, of the doubts that concern it.
     """
 
@@ -114,8 +115,15 @@ class ComparisonRow:
     failures: FailuresFound
     split: Split | None
     precision: str | None = None
+    over_machines: bool = False
     sentence: str = ""
     doubts: tuple[int, ...] = ()
+
+    @property
+    def where_words(self) -> str:
+        """Of which runs the row is, behind what is said of the variant: "with clients 4", "on bench-2"."""
+        machine = self.varied.get("rig")
+        return f"on {machine}" if machine is not None else f"with {self.varied_words}" if self.varied_words else ""
 
     @property
     def varied_words(self) -> str:
@@ -124,11 +132,53 @@ class ComparisonRow:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class MachineFound:
+    """A machine: its fingerprints, several where it has changed, and what it is."""
+
+    name: str
+    fingerprints: tuple[str, ...]
+    words: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OverMachinesFound:
+    """A variant's ratio to the reference over machines, each of which counts once: the mean, and on one more of them.
+
+    spread is the standard deviation of its log from machine to machine, with what few rounds add to it.
+    """
+
+    variant: str
+    machines: int
+    ratio: RatioFound
+    another: RatioFound
+    spread: float | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class MachinesFound:
+    """How much machines differ in a measure, beside variants. Intervals over them are of their kind, if they have one.
+
+    machines_apart: how many times most_machine takes what least_machine does, over the variants that all have;
+    variants_apart likewise of the variants that are furthest apart, over all machines.
+    """
+
+    measure: str
+    machines: tuple[MachineFound, ...]
+    differ: tuple[str, ...]
+    of_one_kind: bool
+    variants: tuple[OverMachinesFound, ...]
+    least_machine: str | None
+    most_machine: str | None
+    machines_apart: float | None
+    variants_apart: float | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Comparison:
     """All variants, the reference among them, in the plan's order; where settings are varied, for each of their values.
 
     `asked` are the measures that were asked for by name, the first of which the sentences speak of; by time if none.
-    `sentences` say one of each variant, over all parts of the table.
+    `sentences` say one of each variant, over all parts of the table. `machines`: where the parts are machines.
     """
 
     kind: ClassVar[str] = "comparison"
@@ -141,3 +191,4 @@ class Comparison:
     doubts: tuple[Doubt, ...]
     notes: tuple[str, ...]
     sentences: Mapping[str, str] = field(metadata={"json": False})
+    machines: MachinesFound | None = None

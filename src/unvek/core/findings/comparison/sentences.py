@@ -39,10 +39,10 @@ def _over_parts(rows: Sequence[ComparisonRow], reference: str, name: str, digits
     variant, runs, failed = rows[0].variant, sum(row.runs for row in rows), sum(row.failures.count for row in rows)
     failures = f"; {failed} of {counted(runs, 'run')} failed" if failed else ""
     if variant == reference:
-        found, scale = [(row.varied_words, row.measures[name].typical) for row in rows], digits.scales[name]
-        said = ", ".join(f"{scale.with_unit(value)} with {varied}" for varied, value in found if value is not None)
+        found, scale = [(row.where_words, row.measures[name].typical) for row in rows], digits.scales[name]
+        said = ", ".join(f"{scale.with_unit(value)} {where}" for where, value in found if value is not None)
         return f"{_subject(variant, name)}, the reference, {_verb(name)} {said or 'nothing that is known'}{failures}."
-    said = "; ".join(f"{_short(row.measures[name], name, digits)} with {row.varied_words}" for row in rows)
+    said = "; ".join(f"{_short(row.measures[name], name, digits)} {row.where_words}" for row in rows)
     return f"{_subject(variant, name)} against {reference}: {said}{failures}."
 
 
@@ -58,7 +58,7 @@ def _short(found: MeasureFound, name: str, digits: Digits) -> str:
 
 def named(row: ComparisonRow) -> str:
     """A row's variant, with the values of what is varied where the table has rows for these."""
-    return f"{row.variant} with {row.varied_words}" if row.varied_words else row.variant
+    return f"{row.variant} {row.where_words}" if row.where_words else row.variant
 
 
 def _subject(variant: str, name: str) -> str:
