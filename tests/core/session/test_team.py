@@ -200,6 +200,16 @@ class SideBySide(TeamTest):
         for machine in folders:
             found = self.result("compare", "--rig", machine, "--logbook", self.address)
             self.assertEqual([row["runs"] for row in found["rows"]], [6, 6])
+            # A page of one machine carries its runs and no others; without names where that is asked for.
+            for name, more in ((f"{machine}.html", ()), (f"{machine}-anonymous.html", ("--anonymous",))):
+                self.unvek("report", name, "--rig", machine, *more, "--logbook", self.address)
+                page = (self.folder / name).read_text()
+                self.assertEqual({one for one in folders if one in page}, set() if more else {machine})
+                self.unvek("import", name, "--logbook", f"from-{name}")
+                brought = self.result("compare", "--logbook", f"from-{name}")
+                self.assertEqual(
+                    brought["rows"][0]["measures"]["time.total"], found["rows"][0]["measures"]["time.total"]
+                )
         with Logbook.open(Place(self.folder / "reader", self.address)) as logbook:
             self.assertEqual({one.facts["name"]: (one.work.state, one.work.made) for one in logbook.machines_at_work()},
                              {"bench-1": ("over", 12), "bench-2": ("over", 12)})  # fmt: skip
@@ -336,6 +346,30 @@ class Places(TeamTest):
         self.assertEqual(sorted(row["noted"] for row in self.log()), [False, False, False, True])
         self.unvek("run", "--logbook", "logbook")
         self.assertEqual(len(self.log()), 2, "the note is gone, since runs went to the folder last")
+
+    def test_what_an_option_said_once_holds_for_all_commands_from_then_on(self):
+        plan = self.write_plan(QUICK.replace('"quick"', '"slow"'), task(seeds=(1, 2)))
+        self.run_on()
+        with patch.dict(os.environ, UNVEK_RIG_NAME="bench-1"):
+            self.assertIn("0 runs made, 2 were there before", self.unvek("run").stderr)
+            self.unvek("try", "--seeds", "1")
+            self.assertEqual(len(self.log()), 2)
+            self.assertEqual(len(self.result("log", "--tries")["rows"]), 1)
+            # What the plan itself said holds for as long as it says so.
+            text = plan.read_text()
+            plan.write_text(f'logbook = "{self.address}"\n' + text)
+            self.unvek("run")
+            plan.write_text(text)
+            self.assertIn("2 runs made", self.unvek("run").stderr)
+            self.assertTrue((self.folder / "logbook" / "runs.sqlite").exists())
+            self.assertFalse((self.folder / "logbook" / "team.toml").exists())
+
+    def test_a_plan_is_checked_without_its_server_too(self):
+        plan = self.write_plan(QUICK.replace('"quick"', '"slow"'), task(seeds=(1, 2)))
+        plan.write_text(f'logbook = "{self.address}"\n' + plan.read_text())
+        with stopped(self.server):
+            said = self.unvek("check").stdout
+        self.assertIn("Which runs are there already is not known", " ".join(said.split()))
 
     def test_what_is_no_address_is_refused_with_what_is_wanted(self):
         self.write_plan(QUICK, task())

@@ -7,7 +7,7 @@ that it was cut off, or changed by a program that meant well. It shows no intent
 import hashlib
 import json
 import re
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
@@ -41,7 +41,7 @@ class Kept:
     variants: Callable[[str], bool] = lambda name: True
     tasks: Callable[[str], bool] = lambda name: True
     varied: Mapping[str, Any] = field(default_factory=dict)
-    rig: str = ""  # the beginning of the fingerprints that are kept
+    rigs: Collection[str] | None = None  # fingerprints; None: all
     with_texts: bool = True
     anonymous: bool = False
 
@@ -49,7 +49,7 @@ class Kept:
         """Whether a run is kept: of warm-ups, of which no figure is but that of first runs, those of any value."""
         varied = row.get("varied") or {}
         is_of_these = all(varied.get(name) == value for name, value in self.varied.items())
-        is_of_these = (is_of_these or bool(row.get("warm_up"))) and row["machine"].startswith(self.rig)
+        is_of_these = (is_of_these or bool(row.get("warm_up"))) and (self.rigs is None or row["machine"] in self.rigs)
         return is_of_these and self.variants(row["variant"]) and self.tasks(row["task"])
 
 
@@ -90,7 +90,7 @@ def data_of(logbook: Logbook, plan: Plan, kept: Kept) -> str:
     names = names_for(logbook, kept)
     exported = export_runs(logbook)
     rows = [_as_kept(row, kept, names) for row in exported.rows() if kept.has(row)]
-    _with_machines(rows, logbook.rigs())
+    _with_machines(rows, logbook.rigs(), kept.anonymous)
     ids = {row["id"] for row in rows}
     verdicts = list(rows_of_verdicts(logbook)) if logbook.has_verdicts() else []
     verdicts = [one for one in verdicts if {one["left_run"], one["right_run"]} - {None} <= ids]
@@ -108,14 +108,15 @@ def data_of(logbook: Logbook, plan: Plan, kept: Kept) -> str:
     return json.dumps(content, allow_nan=False, separators=(",", ":"), ensure_ascii=True).replace("<", "\\u003c")
 
 
-def _with_machines(rows: Sequence[dict[str, Any]], rigs: Mapping[str, Mapping[str, Any]]) -> None:
-    """Have the first row that is of a machine tell its facts: the one that did may not be kept."""
+def _with_machines(rows: Sequence[dict[str, Any]], rigs: Mapping[str, Mapping[str, Any]], anonymous: bool) -> None:
+    """Have the first row of a machine tell its facts: the one that did may not be kept. A name may be a host's."""
     told: set[str] = set()
     for row in rows:
         row.pop("machine_facts", None)
         if row["machine"] not in told and row["machine"] in rigs:
             told.add(row["machine"])
-            row["machine_facts"] = dict(rigs[row["machine"]])
+            facts = rigs[row["machine"]].items()
+            row["machine_facts"] = {name: fact for name, fact in facts if not (anonymous and name == "name")}
 
 
 def digest_of(data: str) -> str:

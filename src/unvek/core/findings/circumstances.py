@@ -42,7 +42,10 @@ def circumstance_notes(
     rigs = runs.rows.coded("rig").values
     if len(rigs) > 1 and not evidence.by_rig:
         notes.append(
-            f"These runs were made on {len(rigs)} rigs: a difference may be the machines' and not the variants'."
+            f"These runs were made on {len(rigs)} machines, each paired with itself; intervals are over rounds and say "
+            "nothing of other machines: 'unvek compare --by rig' does."
+            if set(rigs) <= set(runs.machines)
+            else f"These runs were made on {len(rigs)} rigs: a difference may be the machines' and not the variants'."
         )
     return notes
 

@@ -1,7 +1,7 @@
 """The logbook's database, whichever it is: opened in the right way, with every way that this can fail in words."""
 
-from collections.abc import Iterator
-from contextlib import contextmanager, suppress
+from collections.abc import Generator, Iterator
+from contextlib import closing, contextmanager, suppress
 from pathlib import Path
 from typing import Any, Self, TypeVar
 
@@ -167,17 +167,23 @@ class Database:
         except (ValueError, TypeError) as error:
             raise damaged(self._backend.name, error) from error
 
-    def _rows(self, query: Select[Any]) -> Iterator[Row[Any]]:
+    def _rows(self, query: Select[Any]) -> Generator[Row[Any], None, None]:
         with (
             self._reading() as connection,
             connection.execution_options(yield_per=AT_A_TIME).execute(query) as found,
         ):
             yield from found
 
-    def _values(self, kind: type[Value], query: Select[Any]) -> Iterator[Value]:
+    def _values(self, kind: type[Value], query: Select[Any]) -> Generator[Value, None, None]:
         """Yield each row as a value of this kind, whose fields the query's columns are named after."""
-        for row in self._rows(query):
-            yield kind(**row._mapping)
+        with closing(self._rows(query)) as rows:  # who stops on the way lets go of the database at once
+            for row in rows:
+                yield kind(**row._mapping)
+
+    def _value(self, kind: type[Value], query: Select[Any]) -> Value | None:
+        """Return the first row as such a value; None where there is none."""
+        row = self._first(query)
+        return kind(**row._mapping) if row is not None else None
 
     def _first(self, query: Select[Any]) -> Row[Any] | None:
         with self._reading() as connection:

@@ -44,11 +44,15 @@ class Place:
 
 
 def place_beside(plan: Plan, given: str | Path | None = None) -> Place:
-    """Return where the runs of a plan go: as a user gave it, as the plan says, or else the folder beside the plan."""
+    """Return where the runs of a plan go: as a user gave it, as the plan says, where they went, the folder beside it.
+
+    A note that the plan itself had left by naming a logbook leads nowhere any more once it names none.
+    """
     beside = plan.folder / FOLDER_NAME
     where = str(given) if given is not None else plan.logbook
     if where is None:
-        return Place(beside)
+        noted = _noted(beside)
+        return Place(beside / TEAM_FOLDER, noted.address) if noted is not None and not noted.by_plan else Place(beside)
     if is_address(where):
         return Place(beside / TEAM_FOLDER, checked_address(where))
     return Place(Path(where))
@@ -77,7 +81,7 @@ def find_place(start: Path) -> Place:
         beside = folder / FOLDER_NAME
         noted = _noted(beside)
         if noted is not None:
-            return Place(beside / TEAM_FOLDER, noted)
+            return Place(beside / TEAM_FOLDER, noted.address)
         if (beside / DATABASE_NAME).is_file():
             return Place(beside)
     raise LogbookError(
@@ -86,8 +90,8 @@ def find_place(start: Path) -> Place:
     )
 
 
-def leave_note(place: Place) -> bool:
-    """Have the commands that read find the place to which a plan's runs go now, if it is beside the plan.
+def leave_note(place: Place, plan: Plan) -> bool:
+    """Have all commands find the place to which a plan's runs go now, if it is beside the plan.
 
     Return whether it is noted now for the first time that they go to a team's logbook.
 
@@ -100,15 +104,16 @@ def leave_note(place: Place) -> bool:
     if place.address is None:
         note.unlink(missing_ok=True)
         return False
-    address = without_secrets(place.address)
-    if _noted(note.parent) == address:
+    noting = Noted(without_secrets(place.address), by_plan=plan.logbook == place.address)
+    noted = _noted(note.parent)
+    if noted == noting:
         return False
-    text = f"# The runs of the plan beside this folder go to this database; unvek reads it here.\n{_toml(address)}"
+    text = f"# The runs of the plan beside this folder go to this database; unvek reads it here.\n{_toml(noting)}"
     making = note.with_name(f"{NOTE}.{os.getpid()}")
     with open(os.open(making, os.O_WRONLY | os.O_CREAT | os.O_EXCL, file_rights_in(note.parent)), "w") as file:
         file.write(text)
     making.replace(note)
-    return True
+    return noted is None
 
 
 def runs_left_behind(place: Place) -> Path | None:
@@ -118,21 +123,30 @@ def runs_left_behind(place: Place) -> Path | None:
     return beside if is_there else None
 
 
-def _toml(address: str) -> str:
+@dataclass(frozen=True, slots=True)
+class Noted:
+    """What a note says: where runs go, and whether the plan says so itself."""
+
+    address: str
+    by_plan: bool
+
+
+def _toml(noting: Noted) -> str:
     import tomlkit  # here: who has no team starts without it
 
-    return tomlkit.dumps({"database": address})
+    return tomlkit.dumps({"database": noting.address, "said_by_plan": noting.by_plan})
 
 
-def _noted(folder: Path) -> str | None:
-    """Return the address that a note holds; None where there is no note. LogbookError where it can't be read."""
+def _noted(folder: Path) -> Noted | None:
+    """Return what a note says; None where there is no note. LogbookError where it can't be read."""
     note = folder / NOTE
     try:
         with os.fdopen(open_plain(note), "rb") as file:
-            found = tomllib.loads(file.read(LARGEST_NOTE).decode())["database"]
+            content = tomllib.loads(file.read(LARGEST_NOTE).decode())
+        found = content["database"]
         if not isinstance(found, str) or not is_address(found):
             raise ValueError("it names no database")
-        return checked_address(found)
+        return Noted(checked_address(found), content.get("said_by_plan") is True)
     except FileNotFoundError:
         return None
     except NotADirectoryError:

@@ -3,7 +3,7 @@
 import json
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from contextlib import closing, contextmanager
 from dataclasses import dataclass, fields
 from functools import cached_property
 from typing import Any, NamedTuple, TypeVar
@@ -37,6 +37,7 @@ from unvek.core.run.events.record import Provenance
 OUTPUTS_PLACE = "outputs"  # a key of `about`
 NAMED_AT_A_TIME = 500  # numbers or ids in one statement
 Row = TypeVar("Row", bound=RunRow)
+Kind = TypeVar("Kind")
 
 
 class Measured(NamedTuple):
@@ -98,6 +99,13 @@ class LogbookReading(RunsAsColumns):
         with self._reading() as connection:
             yield connection
 
+    def _there(self, found: Kind | None, what: str, number: int) -> Kind:
+        """Return what has to be there; LogbookError where it is not."""
+        if found is None:
+            with self._telling_of_damage():
+                raise ValueError(f"there is no {what} {number}")
+        return found
+
     # ---- plans, sessions, launches, rigs ----
 
     def newest_plan(self) -> PlanOnRecord | None:
@@ -130,7 +138,7 @@ class LogbookReading(RunsAsColumns):
 
     def launch(self, number: int) -> LaunchRow:
         query = select(tables.launches).where(tables.launches.c.number == number)
-        return next(self._values(LaunchRow, query))
+        return self._there(self._value(LaunchRow, query), "launch", number)
 
     def has_launch(self, number: int) -> bool:
         return self._first(select(tables.launches.c.number).where(tables.launches.c.number == number)) is not None
@@ -147,7 +155,7 @@ class LogbookReading(RunsAsColumns):
             .join(tables.runs, tables.runs.c.launch == tables.launches.c.number)
             .where(tables.runs.c.number == number)
         )
-        row = next(self._rows(query))
+        row = self._there(self._first(query), "machine of run", number)
         return {"fingerprint": row.fingerprint, **row.facts}
 
     def latest_made_of(self, variant: str) -> MadeOf | None:
@@ -159,7 +167,8 @@ class LogbookReading(RunsAsColumns):
             .where(runs.variant == variant, runs.place > 0)
             .order_by(runs.number.desc())
         )
-        return next((made for made in self._values(MadeOf, query) if made.provenance.files is not None), None)
+        with closing(self._values(MadeOf, query)) as every:
+            return next((made for made in every if made.provenance.files is not None), None)
 
     def made_of_launches(self) -> dict[int, Provenance]:
         """Return what the first run of each launch was made of, by the launch's number."""
@@ -266,7 +275,7 @@ class LogbookReading(RunsAsColumns):
         """Return one run; InputError where there is none of this number."""
         runs = tables.runs.c
         query = select(tables.runs, tables.launches.c.rig).join(tables.launches).where(runs.number == number)
-        found = next(self._values(KeptRun, query), None)
+        found = self._value(KeptRun, query)
         if found is None:
             last = self._first(select(func.max(runs.number)))
             raise InputError(f"there is no run {number}; the runs here are 1 to {last[0]}" if last and last[0] else
@@ -275,7 +284,8 @@ class LogbookReading(RunsAsColumns):
 
     def details(self, run: int) -> RunDetails:
         """Return what is read of one run at a time."""
-        return next(self._values(RunDetails, select(tables.run_details).where(tables.run_details.c.run == run)))
+        query = select(tables.run_details).where(tables.run_details.c.run == run)
+        return self._there(self._value(RunDetails, query), "details of run", run)
 
     def details_of(self, runs: Sequence[int]) -> list[RunDetails]:
         """Return the same of some runs."""

@@ -33,7 +33,7 @@ class VerdictsKept(LogbookReading):
 
     def ballot(self, id: str) -> BallotRow | None:
         """Return the ballot of this id; None where there is none."""
-        return next(self._values(BallotRow, select(tables.ballots).where(tables.ballots.c.id == id)), None)
+        return self._value(BallotRow, select(tables.ballots).where(tables.ballots.c.id == id))
 
     def ballots(self) -> list[BallotRow]:
         return list(self._values(BallotRow, select(tables.ballots).order_by(tables.ballots.c.number)))
@@ -46,7 +46,7 @@ class VerdictsKept(LogbookReading):
         """Return the judge of this name and digest, who is noted where none is yet."""
         judges = tables.judges.c
         query = select(tables.judges).where(judges.name == name, judges.sort == sort, judges.digest == digest)
-        known = next(self._values(JudgeRow, query), None)
+        known = self._value(JudgeRow, query)
         if known is not None:
             return known
         with self._writing() as connection:
@@ -89,7 +89,7 @@ class VerdictsKept(LogbookReading):
 
     def verdict(self, number: int) -> VerdictRow:
         """Return one verdict; InputError where there is none of this number."""
-        found = next(self._values(VerdictRow, select(tables.verdicts).where(tables.verdicts.c.number == number)), None)
+        found = self._value(VerdictRow, select(tables.verdicts).where(tables.verdicts.c.number == number))
         if found is None:
             last = self._first(select(func.max(tables.verdicts.c.number)))
             if last is None or last[0] is None:

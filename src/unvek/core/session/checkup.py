@@ -6,8 +6,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from unvek.core.ask.secrets import Secrets
-from unvek.core.errors import InputError, PlanError, Problem
-from unvek.core.logbook.place import place_beside
+from unvek.core.errors import InputError, LogbookUnreachableError, PlanError, Problem
+from unvek.core.logbook.place import Place, place_beside
 from unvek.core.logbook.store import Logbook
 from unvek.core.plan.cells import cells_of, read_sources, vary_of, weights_bytes
 from unvek.core.plan.model import Plan
@@ -78,6 +78,15 @@ class Checkup:
         return all(step.ok for step in self.first_steps)
 
 
+def _unreached(place: Place) -> str | None:
+    """Return why a team's logbook can't be asked now; None where it can."""
+    try:
+        Logbook.is_in(place)
+    except LogbookUnreachableError as error:
+        return f"{error}. Which runs are there already is not known"
+    return None
+
+
 def check_plan(path: Path, where: str | None = None, tell: Callable[[str], None] | None = None) -> Checkup:
     """Read a plan and say what is wrong with it and what it would run.
 
@@ -94,7 +103,8 @@ def check_plan(path: Path, where: str | None = None, tell: Callable[[str], None]
     remaining, forecast_s = remaining_of(plan, cells, None, ""), None
     changes: tuple[FileChange, ...] = ()
     smallest: tuple[Smallest, ...] = ()
-    if Logbook.is_in(place):
+    unreached = _unreached(place)
+    if unreached is None and Logbook.is_in(place):
         with Logbook.open(place) as logbook, accelerators_present(plan.rig) as present:
             rig = (named(present.rig) if place.is_team else present.rig).fingerprint
             plan = settled_plan(plan, cells, logbook, rig)
@@ -108,7 +118,7 @@ def check_plan(path: Path, where: str | None = None, tell: Callable[[str], None]
         title=plan.title,
         ok=True,
         errors=(),
-        doubts=(*change_words(changes), *_doubts(plan)),
+        doubts=(*([unreached] if unreached else []), *change_words(changes), *_doubts(plan)),
         reference=plan.reference,
         variants=tuple(
             VariantChecked(

@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from time import monotonic
 
 from unvek.core.errors import LogbookUnreachableError
-from unvek.core.logbook.place import Place
+from unvek.core.logbook.place import Place, leave_note, runs_left_behind
 from unvek.core.logbook.store import Logbook
 from unvek.core.plan.cells import Cell, Sources, cells_of, read_sources, weights_bytes
 from unvek.core.plan.model import BETWEEN, Plan
@@ -56,6 +56,10 @@ def make_runs(plan: Plan, place: Place, options: RunOptions | None = None) -> Ma
             # What other machines of a team have made is theirs.
             logbook.void_slots({cell.key for cell in cells}, STARTED_AFRESH, rig if place.is_team else None)
         weights = {variant.name: weights_bytes(variant) for variant in plan.variants}
+        if leave_note(place, plan) and (left := runs_left_behind(place)) is not None and options.tell is not None:
+            options.tell(
+                f"runs were made into {left} before, and stay there: 'unvek merge {left.name}' brings them along"
+            )
         if place.is_team and options.tell is not None:
             _tell_of_another_plan(logbook, plan, options.tell)
         _share_outputs(logbook, plan, options.tell)

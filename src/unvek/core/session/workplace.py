@@ -12,7 +12,7 @@ from pathlib import Path
 from unvek.core.ask.secrets import Secrets
 from unvek.core.errors import LogbookUnreachableError
 from unvek.core.logbook.folder import LogbookFolder, told_of_disk
-from unvek.core.logbook.place import Place, leave_note, runs_left_behind
+from unvek.core.logbook.place import Place
 from unvek.core.logbook.store import Logbook
 from unvek.core.plan.cells import Cell
 from unvek.core.plan.model import Plan
@@ -154,10 +154,6 @@ def workplace(plan: Plan, place: Place, options: RunOptions) -> Iterator[Workpla
         most_bytes = most_bytes_of(rig.as_mapping(), shutil.disk_usage(folder.path).total)
         secrets = Secrets(tuple({name for runner in plan.runners.values() for name in runner.secrets}))
         _put_in_order(logbook, Sieve(plan.measures, most_bytes), secrets, options)
-        if leave_note(place) and (left := runs_left_behind(place)) is not None and options.tell is not None:
-            options.tell(
-                f"runs were made into {left} before, and stay there: 'unvek merge {left.name}' brings them along"
-            )
         instruments = Instruments(present.accelerators, plan.rig.watts)
         stack.callback(instruments.close)
         logbook.record_rig(rig.fingerprint, rig.as_mapping())

@@ -54,7 +54,7 @@ def report_of(
         variants=lambda name: name == evidence.reference or fnmatchcase(name, selection.only),
         tasks=lambda name: fnmatchcase(name, selection.tasks),
         varied=selection.varied,
-        rig=selection.rig or "",
+        rigs=evidence.runs.rows.coded("rig").values if selection.rig is not None else None,
         with_texts=wished.with_outputs and not wished.anonymous,
         anonymous=wished.anonymous,
     )
@@ -76,7 +76,9 @@ def report_of(
         items=items,
         alike_by=alike_by,
         made_from=tuple(_made_from(evidence)),
-        rig_words=rig_words(rig) if rig.get("system") else "a machine that is not known",
+        rig_words=rig_words({**rig, "name": None} if wished.anonymous else rig)
+        if rig.get("system")
+        else "a machine that is not known",
         runs=lines,
         courses=tuple(_courses(logbook, [line.run for line in lines])),
         left_out=tuple(left_out),
