@@ -13,7 +13,7 @@ from unvek.core.logbook.rows import LaunchRow, RunRow
 from unvek.core.logbook.run_columns import Coded
 from unvek.core.logbook.run_table import RunTable
 from unvek.core.run.events.record import FINISHED, is_from_elsewhere
-from unvek.core.stats.grouping import numbered
+from unvek.core.stats.grouping import numbered, small
 
 Floats = NDArray[np.float64]
 Whole = NDArray[np.int64]
@@ -84,11 +84,11 @@ class CountedRuns:
         return int(self.number.max())
 
     @cached_property
-    def variant(self) -> Whole:
+    def variant(self) -> NDArray[np.int32]:
         """Which variant each run is of: its place among them."""
         places = {variant.name: place for place, variant in enumerate(self.variants)}
         codes, names = self.rows.coded("variant")
-        return np.array([places.get(name, -1) for name in names], np.int64)[codes]
+        return np.array([places.get(name, -1) for name in names], np.int32)[codes]
 
     @cached_property
     def item(self) -> Whole:
@@ -141,8 +141,9 @@ class CountedRuns:
     @cached_property
     def round_of_machine(self) -> Whole:
         """What runs are paired within: the round, and the machine where there are several of a name."""
-        machines = self.machine
-        return machines * (1 + int(self.round.max(initial=0))) + self.round if np.any(machines) else self.round
+        if not self.machines or not np.any(self.machine):
+            return self.round
+        return self.machine * (1 + int(self.round.max(initial=0))) + self.round
 
     @cached_property
     def launch(self) -> Whole:
@@ -151,12 +152,14 @@ class CountedRuns:
     def of_launches(self, told: Callable[[LaunchRow], float | None]) -> Floats:
         """Return (runs,) what each one's launch tells, NaN where it tells nothing."""
         numbers, places = self._launch_numbers
-        return np.array([told(self.launches[number]) for number in numbers.tolist()], np.float64)[places]
+        of_each = np.array([told(self.launches[number]) for number in numbers.tolist()], np.float64)
+        return np.asarray(of_each[places])
 
     @cached_property
-    def _launch_numbers(self) -> tuple[Whole, Whole]:
+    def _launch_numbers(self) -> tuple[Whole, NDArray[np.integer]]:
         """The numbers of these launches, and which of them each run was made in."""
-        return np.unique(self.launch, return_inverse=True)
+        numbers, places = np.unique(self.launch, return_inverse=True)
+        return numbers, small(places)
 
     @cached_property
     def launches(self) -> Mapping[int, LaunchRow]:

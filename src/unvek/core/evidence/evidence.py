@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from unvek.core.evidence.by_hand import hand_error
-from unvek.core.evidence.counted_runs import CountedRuns, Floats, Truths, VariantOnRecord, Whole
+from unvek.core.evidence.counted_runs import CountedRuns, Floats, Truths, VariantOnRecord
 from unvek.core.evidence.held import HeldAgainst
 from unvek.core.evidence.measurements import PoorOutputs, Without
 from unvek.core.evidence.settings import RunSettings
@@ -17,6 +17,7 @@ from unvek.core.measures.catalogue import COST_PER_GOOD, MODEL_MEMORY, PEAK_MEMO
 from unvek.core.measures.definition import MORE
 from unvek.core.plan.model import USUAL_MARGIN, Margin, Plan, WantedMeasure
 from unvek.core.run.events.record import Provenance
+from unvek.core.stats.grouping import Whole, small
 from unvek.core.stats.over_launches.beside import ratios_of_sums
 from unvek.core.stats.over_launches.launches import (
     Ratio,
@@ -137,11 +138,9 @@ class Evidence:
                 self._where.clear()
             runs = self.runs
             self._where[key] = (
-                runs.round_of_machine[these],
-                runs.launch[these],
-                runs.item[these],
-                runs.task_codes[these],
-            )
+                small(runs.round_of_machine[these]), small(runs.launch[these]), small(runs.item[these]),
+                small(runs.task_codes[these]),
+            )  # fmt: skip
         return self._where[key]
 
     def unseen(self, name: str, these: Truths) -> float:

@@ -5,6 +5,7 @@ made of rows that are still as they were. A file that is missing, behind, cut of
 """
 
 import json
+import mmap
 import os
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass
@@ -44,9 +45,9 @@ class ColumnFile:
         import pyarrow
 
         try:
-            os.close(open_plain(self._path))
-            with pyarrow.memory_map(str(self._path)) as source:
-                batch = pyarrow.ipc.open_file(source).get_batch(0)
+            with os.fdopen(open_plain(self._path), "rb") as file:
+                mapped = mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ)
+            batch = pyarrow.ipc.open_file(pyarrow.py_buffer(mapped)).get_batch(0)
             words = batch.schema.metadata[ABOUT]
             about = json.loads(words)
             if int(batch.schema.metadata[CHECK]) != crc32(words) or about["version"] != VERSION:
@@ -54,6 +55,8 @@ class ColumnFile:
             arrays = {name: batch.column(name).to_numpy() for name in SORTS}
             if not all(_is_as_written(name, array, about) for name, array in arrays.items()):
                 return None
+            if hasattr(mmap, "MADV_DONTNEED"):  # what was only looked through is held no longer
+                mapped.madvise(mmap.MADV_DONTNEED)
             values = about["values"]
             columns = {name: Coded(a, tuple(values[name])) if name in values else a for name, a in arrays.items()}
             return Stamp(**about["stamp"]), ArrayColumns(columns, len(batch))

@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 Floats = NDArray[np.float64]
 Whole = NDArray[np.integer]
+SMALL = 2**31
 
 
 def numbered(*keys: Whole) -> tuple[Whole, int]:
@@ -69,3 +70,9 @@ def finite(values: Floats, *along: NDArray[Any]) -> tuple[NDArray[Any], ...]:
     """Return the values that are known, and what belongs to them."""
     known = np.isfinite(values)
     return (values[known], *(array[known] for array in along))
+
+
+def small(numbers: Whole) -> Whole:
+    """Return whole numbers in half the room, where they fit: many are held. Nothing is to be reckoned with them."""
+    fits = not len(numbers) or (int(numbers.min()) >= -SMALL and int(numbers.max()) < SMALL)
+    return numbers.astype(np.int32) if fits else numbers

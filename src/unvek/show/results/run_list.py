@@ -16,7 +16,7 @@ from unvek.show.terminal.console import faint
 from unvek.show.terminal.figures import UNKNOWN, figure, settings_words, variant_text, warning_text
 from unvek.show.terminal.grid import Column, StripColumn, print_grid
 from unvek.show.terminal.measure_strips import MeasureStrip, time_strips
-from unvek.show.terminal.views import View
+from unvek.show.terminal.views import RecordColumns, View
 
 
 def print_runs(out: Console, found: RunList) -> None:
@@ -92,11 +92,11 @@ def _strips(found: RunList) -> StripColumn:
     return time_strips([MeasureStrip(form=row.form, middle=row.time_s) for row in found.rows], after=2)
 
 
-def run_records(found: RunList) -> Sequence[Mapping[str, Any]]:
-    rows = found.rows.json_records() if isinstance(found.rows, RunLines) else list(map(asdict, found.rows))
-    for row in rows:
-        del row["varied"]
-    return rows
+def run_records(found: RunList) -> Sequence[Mapping[str, Any]] | RecordColumns:
+    if isinstance(found.rows, RunLines):
+        columns = found.rows.json_columns()
+        return RecordColumns({name: column for name, column in columns.items() if name != "varied"})
+    return [{name: value for name, value in asdict(row).items() if name != "varied"} for row in found.rows]
 
 
 RUNS = View(print_runs, run_columns, run_records)

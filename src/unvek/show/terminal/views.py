@@ -26,12 +26,19 @@ NUMBERS = {int, float}  # which a cell takes as they are
 
 
 @dataclass(frozen=True, slots=True)
+class RecordColumns:
+    """Flat records, column by column: of a great many it takes long to make each."""
+
+    columns: Mapping[str, Sequence[Any]]
+
+
+@dataclass(frozen=True, slots=True)
 class View(Generic[Finding]):
     """How one kind of finding is shown: printed, as columns, and as flat records with units in their names."""
 
     print: Callable[[Console, Finding], None]
     columns: Callable[[Finding], Sequence[Column]]
-    records: Callable[[Finding], Sequence[Mapping[str, Any]]]
+    records: "Callable[[Finding], Sequence[Mapping[str, Any]] | RecordColumns]"
 
 
 def put(finding: Finding, view: View[Finding], how: str) -> None:
@@ -51,14 +58,19 @@ def put(finding: Finding, view: View[Finding], how: str) -> None:
             view.print(console(), finding)
 
 
-def as_csv(records: Sequence[Mapping[str, Any]]) -> str:
+def as_csv(records: Sequence[Mapping[str, Any]] | RecordColumns) -> str:
     """Return records as CSV (RFC 4180). A text that a spreadsheet would take for a formula is given a leading quote."""
     file = io.StringIO(newline="")
-    names = list(dict.fromkeys(name for kind in dict.fromkeys(map(tuple, records)) for name in kind))
+    columns = records.columns if isinstance(records, RecordColumns) else _columns_of(records)
     writer = csv.writer(file, lineterminator="\r\n")
-    writer.writerow(_cells(names))
-    writer.writerows(zip(*(_cells([record.get(name) for record in records]) for name in names), strict=True))
+    writer.writerow(_cells(list(columns)))
+    writer.writerows(zip(*map(_cells, columns.values()), strict=True))
     return file.getvalue()
+
+
+def _columns_of(records: Sequence[Mapping[str, Any]]) -> dict[str, Sequence[Any]]:
+    names = dict.fromkeys(name for kind in dict.fromkeys(map(tuple, records)) for name in kind)
+    return {name: [record.get(name) for record in records] for name in names}
 
 
 def _cells(values: Sequence[Any]) -> Sequence[Any]:

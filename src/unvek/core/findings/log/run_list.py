@@ -155,14 +155,18 @@ class RunLines(Sequence[RunLine]):
 
     def json_records(self) -> list[dict[str, Any]]:
         """Return the lines as JSON values, straight from the columns."""
+        columns = self.json_columns()
+        return [dict(zip(columns, values, strict=True)) for values in zip(*columns.values(), strict=True)]
+
+    def json_columns(self) -> dict[str, Sequence[Any]]:
+        """Return what the lines tell as JSON values, by column."""
         columns = {name: self._runs.column(_FIELD_OF.get(name, name)) for name in _LINE if name not in _WORKED_OUT}
         columns["cold"] = [place == 1 for place in self._runs.column("place")]
         columns["noted"] = [number in self._noted for number in columns["run"]]
         columns["session"] = [self._sessions[launch] for launch in columns["launch"]]
         for name in ("time_s", "step_time_s", "others_share", "stolen_share"):
             columns[name] = [value if value is None or isfinite(value) else None for value in columns[name]]
-        ordered = [columns[name] for name in _LINE]
-        return [dict(zip(_LINE, values, strict=True)) for values in zip(*ordered, strict=True)]
+        return {name: columns[name] for name in _LINE}
 
 
 def fields_of_line(run: KeptRun, noted: bool, session: str | None) -> dict[str, Any]:

@@ -12,13 +12,14 @@ from typing import TypeVar
 
 import numpy as np
 
-from unvek.core.stats.grouping import Floats, Whole, first_places, numbered
+from unvek.core.stats.grouping import Floats, Whole, first_places, numbered, small
 from unvek.core.stats.over_launches.levels import Cells, Levels, cells_of, joined, levels_of
 from unvek.core.stats.over_launches.moderation import Lent, lent
 from unvek.core.stats.quantiles import normal_quantile, student_quantile
 from unvek.core.stats.student import Estimate, share_below
 
 Key = TypeVar("Key", bound=Hashable)  # what a comparison is called in its table
+Packed = tuple[str, bytes]
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,15 +53,18 @@ class Sample:
         """Return the same runs, to be paired within the launch that made both: it is the unit then."""
         return replace(self, rounds=self.launches)
 
-    def where_made(self) -> tuple[bytes, bytes, bytes]:
-        """Return rounds, launches and items as bytes: what stands for the runs, whatever is measured of them."""
-        rounds, launches, items = (
-            np.asarray(numbers, np.int64).tobytes() for numbers in (self.rounds, self.launches, self.items)
-        )
-        return rounds, launches, items
+    def where_made(self) -> tuple[Packed, Packed, Packed]:
+        """Return rounds, launches and items, packed: what stands for the runs, whatever is measured of them."""
+        return packed(self.rounds), packed(self.launches), packed(self.items)
 
     def __len__(self) -> int:
         return len(self.values)
+
+
+def packed(numbers: Whole) -> Packed:
+    """Return whole numbers as bytes, with the kind that they are of: one that is held, and told apart by what it is."""
+    held = small(np.asarray(numbers, np.int64))
+    return held.dtype.str, held.tobytes()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -235,7 +239,8 @@ class Pairing:
 
     def cells(self, values: Floats, side: Side, averaged: bool = False) -> Cells:
         """Return one value of each pair's item; both sides have the same cells."""
-        return cells_of(values[side.places], side.pairs, side.items, self.pairs, self.items, averaged)
+        pairs, items = (numbers.astype(np.int64) for numbers in (side.pairs, side.items))
+        return cells_of(values[side.places], pairs, items, self.pairs, self.items, averaged)
 
 
 def paired_amounts(ours: Sample, theirs: Sample) -> tuple[Sample, Sample, Pairing] | None:
@@ -253,9 +258,9 @@ def pairing_of(ours: Sample, theirs: Sample) -> Pairing | None:
 
 
 @lru_cache(maxsize=16)  # most measures are known of the same runs: what pairs is worked out for the first of them
-def _pairing(*made: bytes) -> Pairing | None:
+def _pairing(*made: Packed) -> Pairing | None:
     """Pair runs by round and item; None where nothing pairs. made: `Sample.where_made` of ours, then of theirs."""
-    columns = [np.frombuffer(numbers, np.int64) for numbers in made]
+    columns = [np.frombuffer(numbers, kind).astype(np.int64) for kind, numbers in made]
     ours = len(columns[0])
     rounds, launches, items = (np.r_[columns[at], columns[at + 3]] for at in range(3))
     is_ours = np.arange(len(rounds)) < ours
@@ -268,8 +273,8 @@ def _pairing(*made: bytes) -> Pairing | None:
     pairs, pairs_count = _clusters(cells[places], rounds[places], launches[places], is_ours)
     items, items_count = numbered(items[places])
     return Pairing(
-        ours=Side(places[is_ours], pairs[is_ours], items[is_ours]),
-        theirs=Side(places[~is_ours] - ours, pairs[~is_ours], items[~is_ours]),
+        ours=Side(*map(small, (places[is_ours], pairs[is_ours], items[is_ours]))),
+        theirs=Side(*map(small, (places[~is_ours] - ours, pairs[~is_ours], items[~is_ours]))),
         pairs=pairs_count,
         items=items_count,
     )
