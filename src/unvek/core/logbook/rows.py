@@ -9,12 +9,12 @@ Times in seconds, sizes in bytes, moments as ISO 8601 in UTC. None is unknown.
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, fields
-from statistics import median
 from types import NoneType, UnionType
 from typing import Any, Self, get_args, get_origin
 
 from unvek.core.logbook.packing import pack_floats
 from unvek.core.measures.definition import Definition
+from unvek.core.run.events.middles import median_of
 from unvek.core.run.events.record import MEASURED, LaunchAbout, Provenance, RunRecord
 from unvek.core.run.events.streams import Request
 
@@ -100,7 +100,7 @@ class KeptRun(RunRow):
             time_s=progress.time_s,
             first_s=progress.first_s,
             steps=progress.steps,
-            step_time_s=median(steps) if steps else None,
+            step_time_s=median_of(steps) if steps else None,
             memory_peak_bytes=run.memory_peak_bytes,
             memory_device_bytes=run.memory_device_bytes,
             cpu_s=progress.cpu_s,

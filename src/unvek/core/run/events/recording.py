@@ -6,12 +6,12 @@ from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from io import StringIO
 from itertools import pairwise
-from statistics import median
 from typing import Any
 
 from unvek.core.measures.catalogue import CACHED_TOKENS, COUNT, PHASE_STEP_TIME, PHASE_STEPS, PHASE_TIME, READ_TOKENS
 from unvek.core.measures.definition import MEASURED, TOLD
 from unvek.core.run.events.event import Event
+from unvek.core.run.events.middles import median_of
 from unvek.core.run.events.record import Progress, Value
 from unvek.core.run.events.streams import NS, Streams
 
@@ -197,15 +197,16 @@ class Recording:
 
     def _numbers_of_stages(self, lengths_s: Mapping[str, float]) -> Iterator[tuple[str, float, str]]:
         """Yield (name, number, unit) of phases that have steps, where several do: their steps are not of one kind."""
-        times_s: dict[str, list[float]] = {}
+        if len({self._phases[place][0] for place in set(self._step_phases)}) < 2:
+            return
+        times_s: dict[str, array[float]] = {}
         for ns, place in zip(self._step_times_ns, self._step_phases, strict=True):
-            times_s.setdefault(self._phases[place][0], []).append(ns * NS)
+            times_s.setdefault(self._phases[place][0], array("d")).append(ns * NS)
         untimed = Counter(self._phases[place][0] for place in self._untimed_phases)
-        if len(times_s) > 1:
-            for name, of_phase in times_s.items():
-                yield PHASE_TIME + name, lengths_s[name], "s"
-                yield PHASE_STEPS + name, len(of_phase) + untimed[name], ""
-                yield PHASE_STEP_TIME + name, median(of_phase), "s"
+        for name, of_phase in times_s.items():
+            yield PHASE_TIME + name, lengths_s[name], "s"
+            yield PHASE_STEPS + name, len(of_phase) + untimed[name], ""
+            yield PHASE_STEP_TIME + name, median_of(of_phase), "s"
 
     def _phase_lengths(self, end_ns: int) -> tuple[tuple[str, float], ...]:
         lengths: dict[str, int] = {}

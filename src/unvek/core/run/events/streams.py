@@ -13,6 +13,7 @@ from typing import Any
 
 from unvek.core.measures.catalogue import CACHED_TOKENS, OUTPUT, READ_TOKENS
 from unvek.core.plan.runners import TOKENS
+from unvek.core.run.events.middles import InOrder
 from unvek.core.stats.quantiles import quantile
 
 NS = 1e-9
@@ -239,9 +240,9 @@ class Streams:
         unit = self.counted_in
         if rates:
             yield f"rate.{unit}", median(rates), "/s"
-        gaps = sorted(self._gaps_s())
+        gaps = InOrder(array("d", self._gaps_s()))
         if gaps:
-            yield "gap.median", median(gaps), "s"
+            yield "gap.median", gaps.median, "s"
             yield "gap.p99", quantile(gaps, 0.99), "s"
         if unit != TOKENS and self.count:
             yield f"output.{unit}", self.count, ""
