@@ -3,17 +3,25 @@
 import os
 import signal
 import subprocess
+import threading
 import time
 import unittest
 from collections import Counter
+from datetime import datetime, timedelta
 from pathlib import Path
 from unittest.mock import patch
 
 from tests.database import Server, server, stopped
 from tests.support import LIKENESS, QUICK, ProjectTest, environment, program, reap, task, variant
+from tests.written import RIG
 from unvek.core.errors import LogbookUnreachableError
 from unvek.core.logbook.place import Place, find_place
 from unvek.core.logbook.store import Logbook
+from unvek.core.logbook.team_work import Work
+from unvek.core.plan.reading.plan import read_plan
+from unvek.core.session import keeping
+from unvek.core.session.making import make_runs
+from unvek.core.session.workplace import RunOptions
 
 STEADY = variant("slow", step_s=0.03, steps=6)
 
@@ -136,10 +144,6 @@ class CutOff(TeamTest):
                 raise LogbookUnreachableError("the cable was pulled")
             return number
 
-        from unvek.core.plan.reading.plan import read_plan
-        from unvek.core.session.making import make_runs
-        from unvek.core.session.workplace import RunOptions
-
         told: list[str] = []
         with patch.object(Logbook, "keep_run", keep_run), patch.dict(os.environ, self.on("bench-1")):
             place = Place(self.folder / "logbook" / "team", self.address)
@@ -147,6 +151,43 @@ class CutOff(TeamTest):
         self.assertEqual((lost, made.made), ([1], 6))
         self.assertTrue(any("is back: 1 run" in words for words in told), told)  # the third of that launch
         self.hold_whole(rounds=2, seeds=3, variants=1)
+
+    def test_connections_that_are_cut_again_and_again_cost_no_run(self):
+        self.write_plan(STEADY, QUICK, task(seeds=(1, 2, 3)), rounds=4)
+        process = self.begin()
+        self.until_kept(2)
+        database = self.address.rpartition("/")[2]
+        cut = f"SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = '{database}'"
+        while process.poll() is None:
+            self.server.sql("postgres", cut)
+            time.sleep(0.15)
+        self.ended(process)
+        self.run_on()  # what was cut off at the very end comes now
+        self.hold_whole(rounds=4, seeds=3)
+
+    def test_a_server_that_stops_without_a_word_holds_nobody_up(self):
+        self.write_plan(STEADY, task(seeds=(1, 2, 3)), rounds=4)
+        told: list[str] = []
+        kept = [0]
+        whole = Logbook.keep_run
+
+        def keep_run(logbook, *given):
+            kept[0] += 1
+            if kept[0] == 2:
+                self.server.freeze()
+                threading.Timer(6.0, self.server.thaw).start()
+            return whole(logbook, *given)
+
+        with (
+            patch.object(Logbook, "keep_run", keep_run), patch.object(keeping, "PATIENCE_S", 1.0),
+            patch.dict(os.environ, self.on("bench-1")),
+        ):  # fmt: skip
+            place = Place(self.folder / "logbook" / "team", self.address + "?connect_timeout=2")
+            made = make_runs(read_plan(self.folder / "plan.toml"), place, RunOptions(tell=told.append))
+        self.assertEqual(made.made, 12)
+        self.assertTrue(any("can't be reached" in words for words in told), told)
+        self.run_on()
+        self.hold_whole(rounds=4, seeds=3, variants=1)
 
     def test_a_full_disk_on_the_server_is_told_and_no_run_is_lost(self):
         disk = self.server.small_disk("24m")
@@ -222,6 +263,29 @@ class SideBySide(TeamTest):
         voided = Counter((run.rig, run.voided) for run in self.kept())
         self.assertEqual(sorted(voided.values()), [2, 2, 2])
         self.assertEqual(len({rig for rig, why in voided if why is None}), 2)
+
+    def test_clocks_an_hour_apart_change_no_order_and_no_word_of_who_was_heard_of(self):
+        class Late(datetime):
+            @classmethod
+            def now(cls, tz=None):
+                return datetime.now(tz) - timedelta(hours=1)
+
+        with Logbook.make_or_open(Place(self.folder / "a", self.address)) as logbook:
+            for name, clock in (("bench-1", datetime), ("bench-2", Late)):
+                with (
+                    patch("unvek.core.logbook.inserting.datetime", clock),
+                    patch("unvek.core.logbook.store.datetime", clock),
+                ):
+                    logbook.record_rig(f"rig-of-{name}", {**RIG, "name": name})
+                    logbook.begin_session("run", f"of-{name}")
+                    logbook.tell_work(Work(title="t", session=f"of-{name}", planned=1))
+                    logbook.open_launch("full", 1)
+            self.assertEqual([session.name for session in logbook.sessions()], ["of-bench-1", "of-bench-2"])
+            began = [datetime.fromisoformat(session.began_at) for session in logbook.sessions()]
+            self.assertGreater((began[0] - began[1]).total_seconds(), 3500)
+            machines = logbook.machines_at_work()
+        self.assertEqual([one.facts["name"] for one in machines], ["bench-2", "bench-1"])
+        self.assertTrue(all(0 <= one.heard_s < 60 for one in machines), machines)
 
     def test_two_machines_of_one_name_are_not_taken_for_one(self):
         self.write_plan(STEADY, task(seeds=(1, 2, 3)), rounds=4)

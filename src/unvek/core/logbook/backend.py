@@ -53,4 +53,7 @@ class Backend(Protocol):
     def holding(self, rig: str) -> AbstractContextManager[bool]:
         """Hold it that this machine makes runs, for as long as this lasts; False where another of its name does."""
 
+    def within(self, seconds: float) -> AbstractContextManager[None]:
+        """Have what is asked meanwhile fail as out of reach, where the database says nothing for so long."""
+
     def close(self) -> None: ...

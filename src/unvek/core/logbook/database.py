@@ -1,7 +1,7 @@
 """The logbook's database, whichever it is: opened in the right way, with every way that this can fail in words."""
 
 from collections.abc import Generator, Iterator
-from contextlib import closing, contextmanager, suppress
+from contextlib import AbstractContextManager, closing, contextmanager, suppress
 from pathlib import Path
 from typing import Any, Self, TypeVar
 
@@ -100,6 +100,10 @@ class Database:
         from unvek.core.logbook.postgresql_backend import Postgresql  # here: who has no team starts without it
 
         return cls(folder, Postgresql(place.address), place)
+
+    def within(self, seconds: float) -> AbstractContextManager[None]:
+        """Have what is asked meanwhile fail as out of reach, where a server says nothing for so long."""
+        return self._backend.within(seconds)
 
     def _is_there(self) -> bool:
         try:

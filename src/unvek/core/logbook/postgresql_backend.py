@@ -1,7 +1,10 @@
 """A logbook's database in PostgreSQL, which a team shares."""
 
+import os
+import socket
 from collections.abc import Iterator, Mapping
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
+from threading import Timer
 from typing import Any
 
 from sqlalchemy import Connection, Engine, create_engine, event, inspect, make_url, text
@@ -43,7 +46,10 @@ class Postgresql:
     def __init__(self, address: str):
         """InputError where the address can't be used, or what it takes is not installed."""
         self._name = without_secrets(address)
+        self._open: set[Any] = set()  # the driver's connections that something may be asked by
         self.engine = _engine(address, self._name)
+        event.listen(self.engine, "connect", lambda connection, _: self._open.add(connection))
+        event.listen(self.engine, "close", lambda connection, _: self._open.discard(connection))
 
     @property
     def name(self) -> str:
@@ -137,12 +143,29 @@ class Postgresql:
         held = self.engine.raw_connection()
         driver: Any = held.driver_connection
         held.detach()
+        self._open.discard(driver)
         try:
             driver.autocommit = True
             words = f"SELECT pg_try_advisory_lock({MACHINES}, hashtext(%s))"
             yield bool(driver.execute(words, [rig]).fetchone()[0])
         finally:
             held.close()
+
+    @contextmanager
+    def within(self, seconds: float) -> Iterator[None]:
+        """A server that has stopped without a word answers nothing, and nothing ends: then the connection is cut."""
+        timer = Timer(seconds, self._cut)
+        timer.daemon = True
+        timer.start()
+        try:
+            yield
+        finally:
+            timer.cancel()
+
+    def _cut(self) -> None:
+        for driver in tuple(self._open):
+            with suppress(Exception), socket.socket(fileno=os.dup(driver.fileno())) as line:
+                line.shutdown(socket.SHUT_RDWR)
 
     def close(self) -> None:
         self.engine.dispose()

@@ -98,6 +98,9 @@ class Sqlite:
     def holding(self, rig: str) -> AbstractContextManager[bool]:
         return nullcontext(True)  # the lock of the folder says it
 
+    def within(self, seconds: float) -> AbstractContextManager[None]:
+        return nullcontext()  # it waits for no more than another process, and for that so long as it was told
+
     def close(self) -> None:
         if "engine" in vars(self):
             self.engine.dispose()

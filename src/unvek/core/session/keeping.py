@@ -24,6 +24,7 @@ from unvek.core.run.events.record import INTERRUPTED, LaunchAbout, RunRecord, Ru
 from unvek.core.run.outputs_room import Hide, MakingFolder, OutputFile, Taken
 from unvek.core.units import counted
 
+PATIENCE_S, LONGEST_BRINGING_S = 60.0, 600.0  # with a server that says nothing
 WAITING_FROM = 1_000_000_000  # numbers of launches that wait: no launch of the team's logbook has one of these
 
 
@@ -58,7 +59,8 @@ class TeamKeeper:
         self._come_back()
         if self._waiting is None:
             try:
-                self._launch = self._logbook.begin_launch(variant, round_number)
+                with self._logbook.within(PATIENCE_S):
+                    self._launch = self._logbook.begin_launch(variant, round_number)
                 return self._launch.number
             except LogbookUnreachableError as error:
                 self._launch = None  # it may be there, and then has no runs
@@ -71,7 +73,8 @@ class TeamKeeper:
     def describe_launch(self, number: int, load_s: float | None, error: str | None, about: LaunchAbout) -> None:
         if self._waiting is None:
             try:
-                self._logbook.describe_launch(number, load_s, error, about)
+                with self._logbook.within(PATIENCE_S):
+                    self._logbook.describe_launch(number, load_s, error, about)
                 return
             except LogbookUnreachableError as reason:
                 self._cut_off(reason)
@@ -95,7 +98,8 @@ class TeamKeeper:
             self._filled.add(Slot(cell_key=start.cell, round=start.round, repeat=start.repeat))
         if self._waiting is None:
             try:
-                return self._logbook.keep_run(run, outputs, identity)
+                with self._logbook.within(PATIENCE_S):
+                    return self._logbook.keep_run(run, outputs, identity)
             except LogbookUnreachableError as error:
                 self._cut_off(error)
         self._waiting_runs += 1
@@ -114,7 +118,8 @@ class TeamKeeper:
         """Return the slots of these cells, all of one variant, that are filled in a round: as far as is known here."""
         if self._waiting is None:
             try:
-                return self._logbook.done(cells, self._logbook.rig, round_number)
+                with self._logbook.within(PATIENCE_S):
+                    return self._logbook.done(cells, self._logbook.rig, round_number)
             except LogbookUnreachableError as error:
                 self._cut_off(error)
         keys = {cell.key for cell in cells}
@@ -128,8 +133,9 @@ class TeamKeeper:
         self._come_back()
         if self._waiting is None:
             try:
-                self._logbook.end_work(STOPPED if stopped else OVER)
-                self._logbook.end_session()
+                with self._logbook.within(PATIENCE_S):
+                    self._logbook.end_work(STOPPED if stopped else OVER)
+                    self._logbook.end_session()
                 if forecast is not None and took_s is not None:
                     self._logbook.close_forecast(forecast, took_s)
                 return
@@ -164,7 +170,8 @@ class TeamKeeper:
             return
         self.close()
         try:
-            brought = bring_what_waits(self._logbook)
+            with self._logbook.within(LONGEST_BRINGING_S):
+                brought = bring_what_waits(self._logbook)
         except LogbookError:  # of whatever kind: runs are made all the same, and none is lost
             self._waiting = Logbook.make_or_open(Place(self._logbook.folder.path))
             self._waiting.rig = self._logbook.rig
