@@ -76,6 +76,10 @@ class Server:
             "listen_addresses=127.0.0.1",
             "-c",
             "shared_buffers=64MB",
+            "-c",
+            "fsync=off",
+            "-c",
+            "full_page_writes=off",
         ]
         with open(self.folder / "said.log", "ab") as said:
             self._process = subprocess.Popen(

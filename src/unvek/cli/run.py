@@ -41,6 +41,7 @@ def run(
       unvek run plan.toml --name quiet-evening --plain --keep-going
     """
     from unvek.cli.showing import shown
+    from unvek.core.errors import LogbookUnreachableError
     from unvek.core.logbook.place import place_beside
     from unvek.core.plan.model import LATER
     from unvek.core.plan.reading.plan import read_plan
@@ -60,7 +61,10 @@ def run(
     if made.stopped:
         sys.exit(EXIT_STOPPED)
     if made.made and checked.schedule.measure != LATER:
-        measure_what_was_made(place_beside(checked, where))
+        try:
+            measure_what_was_made(place_beside(checked, where))
+        except LogbookUnreachableError as error:
+            tell(f"outputs are not measured yet: {error}; 'unvek measure' does it when it is back")
     if made.failed:
         sys.exit(EXIT_FAULT)
 

@@ -12,7 +12,7 @@ from pathlib import Path
 from unittest.mock import patch
 
 from tests.database import Server, server, stopped
-from tests.support import LIKENESS, QUICK, ProjectTest, environment, program, reap, task, variant
+from tests.support import LIKENESS, QUICK, SLOW, ProjectTest, environment, program, reap, task, variant
 from tests.written import RIG
 from unvek.core.errors import LogbookUnreachableError
 from unvek.core.logbook.place import Place, find_place
@@ -99,11 +99,12 @@ class CutOff(TeamTest):
             self.assertEqual(len(logbook.sessions()), 1)
 
     def test_what_waits_at_the_end_comes_with_the_next_run(self):
-        self.write_plan(STEADY, QUICK, task(seeds=(1, 2)), rounds=4)
+        self.write_plan(STEADY, QUICK, task(seeds=(1, 2)), LIKENESS, rounds=4, measure="afterwards")
         process = self.begin()
         self.until_kept(3)
         with stopped(self.server):
             said = self.ended(process)
+            self.assertIn("outputs are not measured yet", said)
             self.assertRegex(said, r"\d+ runs wait in .*logbook/team")
             self.assertIn("can't be reached", self.run_on(expect=2))
             self.assertIn("can't be reached", self.unvek("log", "--logbook", self.address, expect=2).stderr)
@@ -314,7 +315,7 @@ class Results(TeamTest):
 
     def setUp(self) -> None:
         super().setUp()
-        self.write_plan(STEADY, QUICK, task(seeds=(1, 2, 3)), LIKENESS, rounds=3, warmups=1)
+        self.write_plan(SLOW, QUICK, task(seeds=(1, 2, 3)), LIKENESS, rounds=3, warmups=1)
         self.have_runs()
         self.unvek("measure")
         self.unvek("note", "3", "the kettle was on")
@@ -351,6 +352,7 @@ class Results(TeamTest):
 
     def test_what_machines_are_at_is_told(self):
         self.assertIn("No machine has made runs", self.unvek("team", self.address).stdout)
+        self.write_plan(STEADY, QUICK, task(seeds=(1, 2, 3)), rounds=3)
         process = self.begin("bench-7")
         self.until_kept(4)
         said = self.unvek("watch", "--team", "--logbook", self.address).stdout

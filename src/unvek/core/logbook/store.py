@@ -15,8 +15,9 @@ from unvek.core.errors import LogbookBusyError, LogbookError
 from unvek.core.ids import new_id
 from unvek.core.logbook import tables
 from unvek.core.logbook.inserting import KEEP, REPLACE, as_columns, insert_all, insert_new, next_number, now, words_of
+from unvek.core.logbook.known_of_runs import OUTPUTS_PLACE
 from unvek.core.logbook.plan_record import plan_as_json
-from unvek.core.logbook.reading import OUTPUTS_PLACE, batches
+from unvek.core.logbook.reading import batches
 from unvek.core.logbook.rows import KeptRun, LaunchRow, MeasurementRow, OutputRow, RunDetails, SessionRow
 from unvek.core.logbook.team_work import LOADING, WorkTold
 from unvek.core.measures.definition import Definition

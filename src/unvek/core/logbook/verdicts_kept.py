@@ -10,11 +10,11 @@ from unvek.core.errors import InputError
 from unvek.core.ids import new_id
 from unvek.core.logbook import tables
 from unvek.core.logbook.inserting import as_columns, insert_all, next_number, now
-from unvek.core.logbook.reading import LogbookReading
+from unvek.core.logbook.known_of_runs import KnownOfRuns
 from unvek.core.logbook.verdict_rows import BallotRow, JudgeRow, Question, VerdictNoteRow, VerdictRow
 
 
-class VerdictsKept(LogbookReading):
+class VerdictsKept(KnownOfRuns):
     """What can be asked of a logbook, its verdicts too, and how these are written."""
 
     # ---- asked ----

@@ -51,7 +51,7 @@ def draw_comparison(found: Comparison) -> Figure:
     """Draw the comparison: time, quality, memory and cost, or the measures that were asked for."""
     names = list(found.asked) or _usual(found)
     panels = [_panel(found, name) for name in names[:MOST_PANELS]]
-    rows = [RowName(f"{row.variant}  {row.varied_words}".strip(), row.form) for row in found.rows]
+    rows = [RowName(f"{row.variant}  {row.where_words.removeprefix('with ')}".strip(), row.form) for row in found.rows]
     against = f"Against {clean(found.reference)}, the upright line"
     about = f"{against}: a typical run with its 95 % interval; dots are single runs"
     return draw_strips(found.title, about, rows, panels)
