@@ -58,6 +58,8 @@ def insert_all(connection: Connection, table: Table, rows: Iterable[Any], known:
     values = list(map(insert.values, chain([first], coming)))
     if connection.dialect.name != SERVER:
         connection.exec_driver_sql(insert.words, values)
+    elif len(values) == 1:
+        connection.exec_driver_sql(insert.words, dict(zip(insert.names, values[0], strict=True)))
     elif known == REPLACE or len(values) < FEW:
         connection.exec_driver_sql(insert.words, [dict(zip(insert.names, row, strict=True)) for row in values])
     else:

@@ -1,5 +1,6 @@
 """A logbook's database in PostgreSQL, which a team shares."""
 
+import logging
 import os
 import socket
 from collections.abc import Iterator, Mapping
@@ -38,6 +39,10 @@ COUNTING = "unvek_count_changes"
 # By the first letters of the server's code, what it can't do for now: the machine's own folder serves meanwhile.
 FOR_NOW = ("08", "53", "55P03", "57P", "58", "40", "25P03")
 DISK_FULL, NO_RIGHT, NO_DATABASE, WRONG_PASSWORD = "53100", "42501", "3D000", "28"
+
+
+# What the driver has to say of errors is told by these; its own words would stand beside them on the terminal.
+logging.getLogger("psycopg").addHandler(logging.NullHandler())
 
 
 class Postgresql:

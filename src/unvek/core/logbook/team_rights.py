@@ -12,12 +12,14 @@ def rights_script() -> str:
     """Return the SQL that makes the roles, or makes them again: it may be run as often as one likes."""
     every = [*tables.metadata.sorted_tables, *tables.of_teams.sorted_tables]
     return "\n".join([
-        "-- The rights of a team's logbook: run it once as the owner of the database, and again after an upgrade.",
+        "-- The rights of a team's logbook: run it once as the owner of the database, who may make roles, and again",
+        "-- after an upgrade. All of it is done, or nothing.",
         "--   unvek team --roles | psql 'postgresql://server/nursery'",
         f"-- Then give each person or machine one of the roles:  GRANT {WRITER} TO \"bench-1\";",
         f"-- {READER}: sees everything, changes nothing.  {JUDGE}: also judges.  {WRITER}: machines that make runs.",
         "-- Nobody may delete anything.",
         "",
+        "BEGIN;",
         *(_role(role) for role in (READER, JUDGE, WRITER)),
         "REVOKE CREATE ON SCHEMA public FROM PUBLIC;",
         f"GRANT USAGE ON SCHEMA public TO {READER}, {JUDGE}, {WRITER};",
@@ -29,7 +31,7 @@ def rights_script() -> str:
         "",
         f"GRANT INSERT, UPDATE ON {_named(every)} TO {WRITER};",
         f"GRANT USAGE ON SEQUENCE {_sequence(tables.verdict_notes)}, {_sequence(tables.notes)} TO {WRITER};",
-        "",
+        "COMMIT;",
     ])  # fmt: skip
 
 
