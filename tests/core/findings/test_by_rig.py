@@ -96,6 +96,21 @@ class ByRig(WrittenLogbook):
         names = [row.varied["rig"] for row in self.found().rows if row.variant == "full"]
         self.assertEqual(names, ["rig-of-bench-1", "rig-of-bench-2", "rig-of-bench-3", "all 3"])
 
+    def test_what_is_varied_is_taken_together_and_said_to_be(self):
+        self.plan("full", "quick", cells=["full/violet/1", "quick/violet/1"], quality=None, vary={"steps": (4, 8)})
+        for name, of in ALIKE.items():
+            self.logbook.record_rig(f"rig-of-{name}", of)
+            for round_number in (1, 2):
+                for steps in (4, 8):
+                    for variant, time_s in (("full", 2.0), ("quick", 1.0)):
+                        self.run_made(f"{variant}/violet/1", time_s * steps, round_number, place=2, varied={"steps": steps},
+                                      repeat=steps)  # fmt: skip
+        found = self.found()
+        self.assertTrue(any("Taken together over steps 4, 8" in note for note in found.notes), found.notes)
+        for row in found.rows:
+            if row.variant == "quick":
+                self.assertAlmostEqual(row.measures["time.total"].ratio.value, 0.5)
+
     def test_one_machine_alone_is_told(self):
         self.make({"bench-1": ALIKE["bench-1"]})
         with self.assertRaisesRegex(InputError, "all these runs were made on bench-1"):

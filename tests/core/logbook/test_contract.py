@@ -156,6 +156,7 @@ class Contract:
         self.assertEqual(slots(), {(1, 1)})
         self.assertEqual(len(self.logbook.done([cell], "rig-1", 1)), 1)
         self.assertEqual(self.logbook.done([cell], "rig-2", 1), set())
+        self.assertEqual([len(list(self.logbook.seen_runs(rig=rig))) for rig in (None, "rig-1", "rig-2")], [3, 3, 0])
         self.logbook.void_run(first, "the kettle was on")
         self.assertEqual((slots(), self.logbook.run(first).voided), (set(), "the kettle was on"))
         self.logbook.void_run(first, None)

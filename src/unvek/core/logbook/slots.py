@@ -107,9 +107,11 @@ class FilledSlots(Database):
         )
         return self._first(query.limit(1)) is not None
 
-    def seen_runs(self, newest_first: bool = False, most: int | None = None) -> Iterator[SeenRun]:
-        """Yield the runs of plans that began and are not voided, of the newest so many runs."""
-        runs = tables.runs.c
+    def seen_runs(
+        self, newest_first: bool = False, most: int | None = None, rig: str | None = None
+    ) -> Iterator[SeenRun]:
+        """Yield the runs of plans that began and are not voided, of the newest so many runs; of one machine, or all."""
+        runs, launches = tables.runs.c, tables.launches.c
         since = 0 if most is None else select(func.coalesce(func.max(runs.number), 0) - most).scalar_subquery()
         names = ("number", "cell", "variant", "time_s", "steps", "status", "warm_up")
         query = (
@@ -121,6 +123,7 @@ class FilledSlots(Database):
                 runs.trial.is_(False),
                 runs.cell.not_like(CELL_FROM_ELSEWHERE + "%"),
                 runs.cell.not_like(CELL_OF_EARLIER + "%"),
+                *([runs.launch.in_(select(launches.number).where(launches.rig == rig))] if rig is not None else []),
             )
             .order_by(runs.number.desc() if newest_first else runs.number)
         )

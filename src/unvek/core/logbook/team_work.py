@@ -76,7 +76,10 @@ class WorkTold(VerdictsKept):
         if self._work is not None:
             counts = not run.start.warm_up
             made, failed = self._work.made + counts, self._work.failed + (counts and run.status in FAILURES)
-            self._note_work(connection, state=RUNNING, variant=run.start.variant, made=made, failed=failed)
+            planned = max(self._work.planned, made)  # rounds may be added on the way
+            self._note_work(
+                connection, state=RUNNING, variant=run.start.variant, made=made, failed=failed, planned=planned
+            )
 
     def machines_at_work(self) -> list[MachineAtWork]:
         """Return what each machine is at that was ever heard of, those heard of latest first."""

@@ -40,13 +40,17 @@ def remaining_of(plan: Plan, cells: tuple[Cell, ...], logbook: Logbook | None, r
     return Remaining(samples, runs, launches, schedule.warmups, schedule.pause_s)
 
 
-def learned(logbook: Logbook) -> Forecaster:
-    """Return a forecaster that knows the logbook's runs: of a very long one, the newest."""
+def learned(logbook: Logbook, rig: str) -> Forecaster:
+    """Return a forecaster that knows the logbook's runs: of a very long one the newest, of a team's this machine's.
+
+    What other machines of a team take stands in for what is not known of this one, where it has made none.
+    """
     forecaster = Forecaster()
-    for seen in logbook.seen_runs(most=MOST_LEARNED):
+    ours = list(logbook.seen_runs(most=MOST_LEARNED, rig=rig)) if logbook.place.is_team else []
+    for seen in ours or logbook.seen_runs(most=MOST_LEARNED):
         if seen.status == FINISHED and seen.time_s is not None:
             forecaster.learn(seen.cell, seen.variant, seen.steps, seen.time_s, seen.cold)
     for launch in logbook.launches():
-        if launch.load_s is not None:
+        if launch.load_s is not None and (not ours or launch.rig == rig):
             forecaster.learn_load(launch.variant, launch.load_s)
     return forecaster

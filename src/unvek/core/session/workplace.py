@@ -112,7 +112,8 @@ class Workplace:
         plan = standing.plan
         keys = {cell.key for cell in cells}
         try:
-            seen = (seen for seen in self.logbook.seen_runs(newest_first=True) if seen.cell in keys)
+            rig = self.rig.fingerprint if self.logbook.place.is_team else None
+            seen = (seen for seen in self.logbook.seen_runs(newest_first=True, rig=rig) if seen.cell in keys)
             earlier = tuple((run.variant, run.time_s, run.status, run.warm_up) for run in islice(seen, MOST_EARLIER))
         except LogbookUnreachableError:  # a viewer then begins with what comes
             earlier = ()
@@ -159,7 +160,17 @@ def workplace(plan: Plan, place: Place, options: RunOptions) -> Iterator[Workpla
         logbook.record_rig(rig.fingerprint, rig.as_mapping())
         stack.enter_context(logbook.making_runs())
         starter = VariantStarter(plan.runners, started_by, present.environment)
-        yield Workplace(logbook, rig, interruption, learned(logbook), options, lock, instruments, starter, most_bytes)
+        yield Workplace(
+            logbook,
+            rig,
+            interruption,
+            learned(logbook, rig.fingerprint),
+            options,
+            lock,
+            instruments,
+            starter,
+            most_bytes,
+        )
 
 
 def _put_in_order(logbook: Logbook, sieve: Sieve, secrets: Secrets, options: RunOptions) -> None:

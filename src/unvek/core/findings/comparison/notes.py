@@ -60,7 +60,7 @@ def notes_of(
     if unfinished:
         yield f"No finished run: {', '.join(unfinished)}. 'unvek log' lists what happened."
     for name, values in evidence.settings.compared_values.items():
-        if not rows[0].varied:
+        if set(rows[0].varied) <= {"rig"}:
             yield (f"Taken together over {name} {', '.join(map(str, values))}, each held against the reference with "
                    f"the same; --varied {name}={values[0]} takes one.")  # fmt: skip
     yield from circumstance_notes(evidence, with_warming=False, measures=measures)  # warming is among the doubts
