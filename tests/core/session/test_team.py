@@ -1,5 +1,6 @@
 """Several machines and one logbook on a server: nothing is lost and nothing is twice, whatever is cut off."""
 
+import hashlib
 import os
 import signal
 import subprocess
@@ -75,6 +76,17 @@ class TeamTest(ProjectTest):
         self.assertEqual(set(slots.values()), {1}, slots)
         self.assertEqual(len(slots), rounds * seeds * variants * machines)
         self.assertEqual(len({run.id for run in runs}), len(runs))
+        with Logbook.open(Place(self.folder / "reader", self.address)) as logbook:
+            outputs = logbook.outputs()
+            self.assertEqual(
+                {output.run for output in outputs}, {run.number for run in self.kept() if run.time_s} or set()
+            )
+        rooms = list(self.folder.glob("**/team/outputs"))
+        for output in outputs:
+            found = [room.parent / output.path for room in rooms if (room.parent / output.path).is_file()]
+            self.assertEqual(
+                [hashlib.sha256(path.read_bytes()).hexdigest() for path in found], [output.digest], output.path
+            )
 
 
 class CutOff(TeamTest):
@@ -132,6 +144,18 @@ class CutOff(TeamTest):
         self.hold_whole(rounds=5, seeds=2)
         statuses = Counter(run.status for run in self.kept())
         self.assertLessEqual(statuses["interrupted"], 1)
+
+    def test_a_run_that_the_server_has_is_not_recovered_into_what_waits(self):
+        self.write_plan(STEADY, task(seeds=(1, 2)), rounds=1)
+
+        def finish(keeper, *_):  # cut off behind the last run, and killed at once
+            keeper._cut_off(LogbookUnreachableError("the cable was pulled"))
+            keeper.close()
+
+        with patch.object(keeping.TeamKeeper, "finish", finish), patch.dict(os.environ, self.on("bench-1")):
+            make_runs(read_plan(self.folder / "plan.toml"), Place(self.folder / "logbook" / "team", self.address))
+        self.run_on()
+        self.assertEqual([run.status for run in self.kept()], ["finished", "finished"])
 
     def test_an_answer_that_was_lost_makes_no_run_twice(self):
         self.write_plan(STEADY, task(seeds=(1, 2, 3)), rounds=2)

@@ -5,7 +5,7 @@ the ids there that they were to have. It is merged in as soon as the team's logb
 the next session. Since ids tell what is the same, a run whose keeping was cut off half way is there once.
 """
 
-from collections.abc import Callable, Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from contextlib import suppress
 from pathlib import Path, PurePath
 from typing import Any
@@ -16,7 +16,7 @@ from unvek.core.ids import new_id
 from unvek.core.logbook import tables
 from unvek.core.logbook.inserting import KEEP, insert_all
 from unvek.core.logbook.place import Place
-from unvek.core.logbook.rows import LaunchRow, SessionRow
+from unvek.core.logbook.rows import LaunchRow, OutputRow, SessionRow
 from unvek.core.logbook.store import Logbook
 from unvek.core.logbook.team_work import OVER, STOPPED, Work
 from unvek.core.plan.cells import Cell
@@ -147,6 +147,7 @@ class TeamKeeper:
             f"{counted(self._waiting_runs, 'run')} wait in {waiting.place.folder}, since {self._logbook.name} can't be "
             f"reached; the next 'unvek run' brings them there, or 'unvek merge {waiting.place.folder}'"
         )
+        self.close()
 
     # ---- away and back ----
 
@@ -200,9 +201,19 @@ def bring_what_waits(logbook: Logbook) -> int:
         return 0
     with Logbook.open(place) as waiting:
         merged = merge(logbook, waiting)
-        folders = {PurePath(output.path).parts[1] for output in waiting.outputs()}
+        left = _folders_of(waiting.outputs()) - _folders_of(_outputs_there(logbook, waiting))
     # Killed from here on, what waited comes once more, and nothing of it is new then.
     for path in sorted(place.folder.glob(f"{logbook.folder.database.name}*"), reverse=True):
         path.unlink(missing_ok=True)
-    logbook.folder.outputs.drop(folders)
+    logbook.folder.outputs.drop(left)
     return merged.runs
+
+
+def _outputs_there(logbook: Logbook, waiting: Logbook) -> list[OutputRow]:
+    """Return the outputs that the team's logbook has of these runs: of one whose answer was lost, the same files."""
+    numbers = logbook.numbers_by_id([run.id for run in (*waiting.runs(), *waiting.runs(trials=True))])
+    return logbook.outputs_of([number for found in numbers.values() for number in found])
+
+
+def _folders_of(outputs: Iterable[OutputRow]) -> set[str]:
+    return {PurePath(output.path).parts[1] for output in outputs}

@@ -21,17 +21,20 @@ RUN_BEGINS = b'{"entry": "run",'
 CUT_OFF = "cut off: the engine was killed in the middle of the run"
 
 
-def recover_run(logbook: Logbook, sieve: Sieve, secrets: Secrets) -> int | None:
+def recover_run(logbook: Logbook, sieve: Sieve, secrets: Secrets, besides: Logbook | None = None) -> int | None:
     """Keep the run that the latest journal begins and does not end, as interrupted; return its number.
 
-    Nothing is kept twice: where the run was kept, and only the journal lacks the word, there is nothing to do.
+    Nothing is kept twice: where the run was kept, and only the journal lacks the word, there is nothing to do. besides:
+    the team's logbook that this one waits for, which may have it.
     """
     path = latest_journal(logbook.folder.journal)
     lines = _lines_of_last_run(path) if path is not None else []
     if not lines:
         return None
     start = _start(lines[0])
-    if start is None or logbook.has_run(start.launch, start.place) or not logbook.has_launch(start.launch):
+    if start is None or not logbook.has_launch(start.launch):
+        return None
+    if any(one.has_run(start.launch, start.place) for one in (logbook, besides) if one is not None):
         return None
     return logbook.keep_run(_record(start, lines[1:], sieve, Hearing(secrets)))
 

@@ -180,7 +180,7 @@ def _put_in_order(logbook: Logbook, sieve: Sieve, secrets: Secrets, options: Run
     """
     if waits_in(logbook.place):
         with Logbook.open(Place(logbook.folder.path)) as waiting:
-            recover_run(waiting, sieve, secrets)
+            recover_run(waiting, sieve, secrets, besides=logbook)
         brought = bring_what_waits(logbook)
         if brought and options.tell is not None:
             options.tell(f"{counted(brought, 'run')} that waited on this machine came into {logbook.name}")
