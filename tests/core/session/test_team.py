@@ -78,9 +78,8 @@ class TeamTest(ProjectTest):
         self.assertEqual(len({run.id for run in runs}), len(runs))
         with Logbook.open(Place(self.folder / "reader", self.address)) as logbook:
             outputs = logbook.outputs()
-            self.assertEqual(
-                {output.run for output in outputs}, {run.number for run in self.kept() if run.time_s} or set()
-            )
+        finished = {run.number for run in self.kept() if run.status == "finished"}
+        self.assertLessEqual(finished, {output.run for output in outputs})
         rooms = list(self.folder.glob("**/team/outputs"))
         for output in outputs:
             found = [room.parent / output.path for room in rooms if (room.parent / output.path).is_file()]

@@ -41,8 +41,9 @@ FOR_NOW = ("08", "53", "55P03", "57P", "58", "40", "25P03")
 DISK_FULL, NO_RIGHT, NO_DATABASE, WRONG_PASSWORD = "53100", "42501", "3D000", "28"
 
 
-# What the driver has to say of errors is told by these; its own words would stand beside them on the terminal.
-logging.getLogger("psycopg").addHandler(logging.NullHandler())
+# What went wrong is told by errors; what the libraries log of it would stand beside that on the terminal.
+for library in ("psycopg", "sqlalchemy"):
+    logging.getLogger(library).addHandler(logging.NullHandler())
 
 
 class Postgresql:
