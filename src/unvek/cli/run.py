@@ -49,10 +49,11 @@ def run(
     from unvek.core.session.workplace import RunOptions
 
     checked = read_plan(plan)
+    place = place_beside(checked, where)
     with shown(
         RunOptions(name=name, afresh=afresh, undisturbed=undisturbed, wait=wait, keep_going=keep_going), plain
     ) as options:
-        made = make_runs(checked, place_beside(checked, where), options)
+        made = make_runs(checked, place, options)
     click.echo(_summary(made.made, made.failed, made.already, made.stopped), err=True)
     if made.made_again:
         tell(f"made again, since something else took the machine: round {', '.join(map(str, made.made_again))}")
@@ -62,7 +63,7 @@ def run(
         sys.exit(EXIT_STOPPED)
     if made.made and checked.schedule.measure != LATER:
         try:
-            measure_what_was_made(place_beside(checked, where))
+            measure_what_was_made(place)
         except LogbookUnreachableError as error:
             tell(f"outputs are not measured yet: {error}; 'unvek measure' does it when it is back")
     if made.failed:

@@ -57,6 +57,7 @@ class Selection:
 
 
 EVERYTHING = Selection()
+Rigs = Mapping[str, Mapping[str, Any]]  # what is known of machines, by fingerprint
 
 
 def gather(logbook: Logbook, selection: Selection = EVERYTHING) -> Evidence:
@@ -70,9 +71,9 @@ def gather(logbook: Logbook, selection: Selection = EVERYTHING) -> Evidence:
     if plan is None:
         raise InputError(f"there are no runs in {logbook.name} yet; make some with 'unvek run PLAN'")
     reference = selection.reference or plan.plan.reference
-    runs = logbook.run_columns()
+    runs, rigs = logbook.run_columns(), logbook.rigs()
     if selection.rig is not None:
-        runs = _of_rig(logbook, runs, selection.rig)
+        runs = _of_rig(rigs, runs, selection.rig)
     every = (*_planned(plan), *_from_elsewhere(runs, plan))
     names = [variant.name for variant in every]
     if reference not in names:
@@ -82,13 +83,12 @@ def gather(logbook: Logbook, selection: Selection = EVERYTHING) -> Evidence:
         raise InputError(f"no variant's name fits {only!r}; there are {', '.join(names)}")
     of_plan = _of_plan(runs, plan) if selection.sessions is None else _of_sessions(logbook, runs, selection.sessions)
     sessions = _sessions(logbook, runs) if selection.sessions is not None else None
-    rigs = logbook.rigs()
     machines = _names_of(rigs, runs.coded("rig").values, selection.by_rig)
     rows, left_out, voided = _counting_rows(runs, of_plan, {v.name for v in variants}, selection, sessions, machines)
     if not len(rows):
         raise InputError("there are no measured runs of this plan yet; make some with 'unvek run PLAN'")
     if not (selection.across_rigs or selection.by_rig):
-        _refuse_several_rigs(logbook, rows)
+        _refuse_several_rigs(rigs, rows)
     counted_runs = CountedRuns(rows, variants, tuple(logbook.launches()), machines)
     settings = RunSettings(counted_runs, {task.name: task for task in plan.plan.tasks})
     measured, definitions = Measurements.of(*logbook.measured()), logbook.definitions()
@@ -200,12 +200,12 @@ def _is_asked_anew(plan: Plan, reference: str) -> bool:
     return runner is not None and asks_anew(runner)
 
 
-def _of_rig(logbook: Logbook, runs: RunTable[RunRow], beginning: str) -> RunTable[RunRow]:
+def _of_rig(rigs: Rigs, runs: RunTable[RunRow], beginning: str) -> RunTable[RunRow]:
     """Return the runs of one machine, by its name or how its fingerprint begins.
 
     InputError where that fits none, or several.
     """
-    of_runs, rigs = runs.coded("rig"), logbook.rigs()
+    of_runs = runs.coded("rig")
     named = [rig for rig in of_runs.values if rigs[rig].get("name") == beginning]
     fitting = named or [rig for rig in of_runs.values if rig.startswith(beginning)]
     if beginning and (named or len(fitting) == 1):  # a machine of a name may have changed: then it has two fingerprints
@@ -217,7 +217,7 @@ def _of_rig(logbook: Logbook, runs: RunTable[RunRow], beginning: str) -> RunTabl
     )
 
 
-def _names_of(rigs: Mapping[str, Mapping[str, Any]], made: Sequence[str], every: bool) -> dict[str, str]:
+def _names_of(rigs: Rigs, made: Sequence[str], every: bool) -> dict[str, str]:
     """Return the names of the machines that made runs, by fingerprint; with `every` also of those that have none."""
     names = {rig: str(name) for rig in made if (name := rigs[rig].get("name"))}
     short = Counter(rig[:8] for rig in made)
@@ -235,11 +235,11 @@ def _first_runs_s(runs: RunTable[RunRow], of_plan: NDArray[np.bool_]) -> dict[st
     return found
 
 
-def _refuse_several_rigs(logbook: Logbook, rows: RunTable[RunRow]) -> None:
+def _refuse_several_rigs(rigs: Rigs, rows: RunTable[RunRow]) -> None:
     counts = rows.coded("rig").counts()
     if len(counts) < 2:
         return
-    rigs, first = logbook.rigs(), next(iter(counts))
+    first = next(iter(counts))
     named = "; ".join(f"{counted(count, 'run')} on {rig_words(rigs[rig])} ({rig[:8]})" for rig, count in counts.items())
     raise InputError(
         f"these runs were made on {len(counts)} rigs: {named}. Times of different machines do not compare: "

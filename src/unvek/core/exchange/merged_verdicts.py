@@ -6,7 +6,7 @@ from dataclasses import replace
 from sqlalchemy import Connection, select, update
 
 from unvek.core.logbook import tables
-from unvek.core.logbook.inserting import as_columns, insert_all, next_number
+from unvek.core.logbook.inserting import insert_all, next_number
 from unvek.core.logbook.store import Logbook
 from unvek.core.logbook.verdict_rows import Question, Shown
 
@@ -54,7 +54,7 @@ def _ballots(connection: Connection, theirs: Logbook, runs: Mapping[int, int]) -
                 ballot, number=number, questions=tuple(_as_here(one, runs) for one in ballot.questions),
                 alike=tuple(_as_here(one, runs) for one in ballot.alike),
             )  # fmt: skip
-            connection.execute(ballots.insert(), as_columns(row))
+            insert_all(connection, ballots, [row])
             known[ballot.id] = number
         numbers[ballot.number] = known[ballot.id]
     return numbers
@@ -76,7 +76,7 @@ def _judges(connection: Connection, theirs: Logbook) -> dict[int, int]:
         key = (judge.name, judge.sort, judge.digest)
         if key not in known:
             known[key] = next_number(connection, judges)
-            connection.execute(judges.insert(), as_columns(replace(judge, number=known[key])))
+            insert_all(connection, judges, [replace(judge, number=known[key])])
         numbers[judge.number] = known[key]
     return numbers
 

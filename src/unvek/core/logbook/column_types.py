@@ -16,11 +16,11 @@ from unvek.core.logbook.plan_record import plain, typed
 
 MARK = "\ue000"  # a character for private use: what begins with it is a text as JSON has it
 Processor = Callable[[Any], Any]
-SERVER = "postgresql"
 
 
-def _is_server(dialect: Dialect) -> bool:
-    return dialect.name == SERVER
+def is_server(dialect: Dialect) -> bool:
+    """Whether a database is a server's, and not a file's."""
+    return dialect.name == "postgresql"
 
 
 def as_kept(text: str) -> str:
@@ -42,15 +42,15 @@ class Words(TypeDecorator[str]):
         self.long = long
 
     def load_dialect_impl(self, dialect: Dialect) -> TypeEngine[Any]:
-        if _is_server(dialect):
+        if is_server(dialect):
             return dialect.type_descriptor(Text(collation="C"))
         return dialect.type_descriptor(Text() if self.long else String())
 
     def bind_processor(self, dialect: Dialect) -> Processor | None:
-        return _unless_none(as_kept) if _is_server(dialect) else None
+        return _unless_none(as_kept) if is_server(dialect) else None
 
     def result_processor(self, dialect: Dialect, coltype: object) -> Processor | None:
-        return _unless_none(as_it_was) if _is_server(dialect) else None
+        return _unless_none(as_it_was) if is_server(dialect) else None
 
 
 class AsJson(TypeDecorator[Any]):
@@ -64,21 +64,21 @@ class AsJson(TypeDecorator[Any]):
         self.kind = kind
 
     def load_dialect_impl(self, dialect: Dialect) -> TypeEngine[Any]:
-        return dialect.type_descriptor(Text(collation="C") if _is_server(dialect) else JSON())
+        return dialect.type_descriptor(Text(collation="C") if is_server(dialect) else JSON())
 
     def process_bind_param(self, value: Any, dialect: Dialect) -> Any:
         value = plain(value)
-        return json.dumps(value) if _is_server(dialect) else value
+        return json.dumps(value) if is_server(dialect) else value
 
     def process_result_value(self, value: Any, dialect: Dialect) -> Any:
-        if _is_server(dialect) and value is not None:
+        if is_server(dialect) and value is not None:
             value = json.loads(value)
         return typed(value, self.kind)
 
 
 def readers_of_plain(dialect: Dialect, table: Table, names: Sequence[str]) -> dict[str, Processor]:
     """Return what makes of a text as the driver gives it the text that it was, by column, where that is another."""
-    if not _is_server(dialect):
+    if not is_server(dialect):
         return {}
     return {name: _unless_none(as_it_was) for name in names if isinstance(table.c[name].type, Words)}
 

@@ -13,7 +13,7 @@ from sqlalchemy.dialects import postgresql, sqlite
 from sqlalchemy.sql.compiler import SQLCompiler
 
 from unvek.core.logbook import tables
-from unvek.core.logbook.column_types import SERVER
+from unvek.core.logbook.column_types import is_server
 from unvek.core.logbook.rows import RunDetails
 
 KEEP, REPLACE = "keep", "replace"
@@ -56,7 +56,7 @@ def insert_all(connection: Connection, table: Table, rows: Iterable[Any], known:
         return
     insert = _prepared(connection, table, _stored_of(first), known)
     values = list(map(insert.values, chain([first], coming)))
-    if connection.dialect.name != SERVER:
+    if not is_server(connection.dialect):
         connection.exec_driver_sql(insert.words, values)
     elif len(values) == 1:
         connection.exec_driver_sql(insert.words, dict(zip(insert.names, values[0], strict=True)))
@@ -84,7 +84,7 @@ def _stream(connection: Connection, table: str, names: Sequence[str], values: It
 
 def insert_new(connection: Connection, table: Table, known: str | None, names: Sequence[str] = ()) -> Any:
     """Return the statement that inserts rows; names: of the columns that it replaces."""
-    dialect = postgresql if connection.dialect.name == SERVER else sqlite
+    dialect = postgresql if is_server(connection.dialect) else sqlite
     insert = dialect.insert(table)
     keys = list(table.primary_key)
     if known == KEEP:
@@ -131,11 +131,6 @@ def stored_in(kind: Any) -> tuple[str, ...]:
 def _stored_of(row: Any) -> tuple[str, ...]:
     kind: Any = type(row)
     return stored_in(kind)
-
-
-def as_columns(row: Any) -> dict[str, Any]:
-    """Return a row as what is inserted into its table."""
-    return {name: getattr(row, name) for name in _stored_of(row)}
 
 
 def next_number(connection: Connection, table: Table) -> int:

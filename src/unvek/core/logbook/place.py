@@ -147,9 +147,7 @@ def _noted(folder: Path) -> Noted | None:
         if not isinstance(found, str) or not is_address(found):
             raise ValueError("it names no database")
         return Noted(checked_address(found), content.get("said_by_plan") is True)
-    except FileNotFoundError:
-        return None
-    except NotADirectoryError:
+    except (FileNotFoundError, NotADirectoryError):
         return None
     except (OSError, ValueError, KeyError, InputError) as error:
         raise LogbookError(

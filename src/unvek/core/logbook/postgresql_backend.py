@@ -8,7 +8,7 @@ from contextlib import contextmanager, suppress
 from threading import Timer
 from typing import Any
 
-from sqlalchemy import Connection, Engine, create_engine, event, inspect, make_url, text
+from sqlalchemy import Connection, Engine, create_engine, event, inspect, make_url, select, text
 from sqlalchemy.exc import ArgumentError, DatabaseError, NoSuchModuleError
 
 from unvek.core.errors import InputError, LogbookError, LogbookUnreachableError
@@ -67,36 +67,42 @@ class Postgresql:
 
     def make(self) -> None:
         """Make it in one transaction; whoever makes it at the same time waits, and finds it made."""
-        try:
-            with self.engine.connect().execution_options(writes=True) as connection, connection.begin():
-                there = set(inspect(connection).get_table_names())
-                if tables.about.name in there:
-                    return
-                if foreign := there & set(tables.metadata.tables):
-                    raise LogbookError(
-                        f"{self.name} has a table {min(foreign)!r} of something else; a logbook wants a database, or a "
-                        "schema, of its own"
-                    )
-                tables.metadata.create_all(connection)
-                tables.of_teams.create_all(connection)
-                connection.execute(tables.about.insert().values(key="format_version", value=str(FORMAT_VERSION)))
-                self.count_changes(connection)
-        except DatabaseError as error:
-            raise self.told(error) from error
+        with self._writing() as connection:
+            there = set(inspect(connection).get_table_names())
+            if tables.about.name in there:
+                return
+            if foreign := there & set(tables.metadata.tables):
+                raise LogbookError(
+                    f"{self.name} has a table {min(foreign)!r} of something else; a logbook wants a database, or a "
+                    "schema, of its own"
+                )
+            tables.metadata.create_all(connection)
+            tables.of_teams.create_all(connection)
+            connection.execute(tables.about.insert().values(key="format_version", value=str(FORMAT_VERSION)))
+            self.count_changes(connection)
 
     def bring_up_to_date(self, version: int) -> None:
         if version < FIRST_VERSION:
             raise LogbookError(f"{self.name} says it has format {version}, of which there is none in this database")
         about = tables.about
+        of_version = about.c.key == "format_version"
+        with self._writing() as connection:
+            if connection.scalar(select(about.c.value).where(of_version)) != str(version):
+                return  # another machine has done it meanwhile
+            for step in (step for number in range(version, FORMAT_VERSION) for step in STEPS[number]):
+                connection.execute(text(step))
+            connection.execute(about.update().where(of_version).values(value=str(FORMAT_VERSION)))
+
+    @property
+    def _failing(self) -> tuple[type[Exception], ...]:
+        return (DatabaseError, *self.of_driver)  # the lock is asked for by the driver itself
+
+    @contextmanager
+    def _writing(self) -> Iterator[Connection]:
         try:
             with self.engine.connect().execution_options(writes=True) as connection, connection.begin():
-                of_version = about.c.key == "format_version"
-                if connection.scalar(about.select().with_only_columns(about.c.value).where(of_version)) != str(version):
-                    return  # another machine has done it meanwhile
-                for step in (step for number in range(version, FORMAT_VERSION) for step in STEPS[number]):
-                    connection.execute(text(step))
-                connection.execute(about.update().where(of_version).values(value=str(FORMAT_VERSION)))
-        except DatabaseError as error:
+                yield connection
+        except self._failing as error:
             raise self.told(error) from error
 
     def quick_damage(self, connection: Connection) -> str | None:

@@ -10,7 +10,7 @@ from sqlalchemy.types import NullType
 from unvek.core.errors import LogbookError
 from unvek.core.logbook import tables
 from unvek.core.logbook.change_counting import CHANGED
-from unvek.core.logbook.column_types import SERVER, readers_of_plain
+from unvek.core.logbook.column_types import is_server, readers_of_plain
 from unvek.core.logbook.rows import RunRow
 from unvek.core.logbook.run_table import RunTable, uncollected
 from unvek.core.logbook.slots import FilledSlots
@@ -100,7 +100,7 @@ def plain_rows(
         .where(runs.trial.is_(trials), *where)
         .order_by(runs.number)
     )
-    if connection.dialect.name == SERVER:  # which is asked for a block at a time, and not for all
+    if is_server(connection.dialect):  # which is asked for a block at a time, and not for all
         with connection.execution_options(stream_results=True, max_row_buffer=BLOCK).execute(query) as found:
             yield from found.partitions(BLOCK)
         return

@@ -14,7 +14,7 @@ from sqlalchemy import Connection, func, select
 from unvek.core.errors import LogbookBusyError, LogbookError
 from unvek.core.ids import new_id
 from unvek.core.logbook import tables
-from unvek.core.logbook.inserting import KEEP, REPLACE, as_columns, insert_all, insert_new, next_number, now, words_of
+from unvek.core.logbook.inserting import KEEP, REPLACE, insert_all, insert_new, next_number, now, words_of
 from unvek.core.logbook.known_of_runs import OUTPUTS_PLACE
 from unvek.core.logbook.plan_record import plan_as_json
 from unvek.core.logbook.reading import batches
@@ -274,7 +274,7 @@ def add_session(connection: Connection, made_by: str, name: str | None, rig: str
         rig=rig,
         **{"id": new_id(), "began_at": words_of(began), **more},
     )
-    connection.execute(tables.sessions.insert(), as_columns(session))
+    insert_all(connection, tables.sessions, [session])
     return session
 
 
@@ -286,7 +286,7 @@ def add_launch(
         session=session, variant=variant, round=round_number, rig=rig,
         **{"number": next_number(connection, tables.launches), "id": new_id(), "started_at": now(), **more},
     )  # fmt: skip
-    connection.execute(tables.launches.insert(), as_columns(launch))
+    insert_all(connection, tables.launches, [launch])
     return launch
 
 

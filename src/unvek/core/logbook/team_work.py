@@ -4,7 +4,7 @@ When a machine was heard of is said by the server's clock, since clocks of machi
 """
 
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, dataclass, fields, replace
 from typing import Any
 
 from sqlalchemy import Connection, Interval, cast, func, select
@@ -14,14 +14,7 @@ from unvek.core.logbook.verdicts_kept import VerdictsKept
 from unvek.core.run.events.record import FAILURES, RunRecord
 
 BEGINNING, LOADING, RUNNING, OVER, STOPPED = "beginning", "loading", "running", "over", "stopped"
-_FIELDS = ("title", "session", "state", "variant", "made", "planned", "failed")
-# In plain words, since a run's end waits for it.
-NOTE = (
-    f"INSERT INTO at_work (rig, {', '.join(_FIELDS)}, begun_at, heard_at) "
-    f"VALUES (%(rig)s, {', '.join(f'%({name})s' for name in _FIELDS)}, clock_timestamp(), clock_timestamp()) "
-    f"ON CONFLICT (rig) DO UPDATE SET {', '.join(f'{name} = excluded.{name}' for name in (*_FIELDS, 'heard_at'))}"
-)
-NOTE_BEGINNING = f"{NOTE}, begun_at = excluded.begun_at"
+IDLE = (OVER, STOPPED)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -35,6 +28,16 @@ class Work:
     failed: int = 0
     state: str = BEGINNING
     variant: str = ""
+
+
+_FIELDS = tuple(one.name for one in fields(Work))
+# In plain words, since a run's end waits for it.
+NOTE = (
+    f"INSERT INTO at_work (rig, {', '.join(_FIELDS)}, begun_at, heard_at) "
+    f"VALUES (%(rig)s, {', '.join(f'%({name})s' for name in _FIELDS)}, clock_timestamp(), clock_timestamp()) "
+    f"ON CONFLICT (rig) DO UPDATE SET {', '.join(f'{name} = excluded.{name}' for name in (*_FIELDS, 'heard_at'))}"
+)
+NOTE_BEGINNING = f"{NOTE}, begun_at = excluded.begun_at"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -97,7 +100,7 @@ class WorkTold(VerdictsKept):
             MachineAtWork(
                 rig=row.rig, facts=row.facts, since_s=max(0.0, float(row.since_s)),
                 heard_s=max(0.0, float(row.heard_s)),
-                work=Work(**{name: row._mapping[name] for name in Work.__dataclass_fields__}),
+                work=Work(**{name: row._mapping[name] for name in _FIELDS}),
             )
             for row in self._rows(query)
         ]  # fmt: skip

@@ -9,7 +9,7 @@ from sqlalchemy import func, select
 from unvek.core.errors import InputError
 from unvek.core.ids import new_id
 from unvek.core.logbook import tables
-from unvek.core.logbook.inserting import as_columns, insert_all, next_number, now
+from unvek.core.logbook.inserting import insert_all, next_number, now
 from unvek.core.logbook.known_of_runs import KnownOfRuns
 from unvek.core.logbook.verdict_rows import BallotRow, JudgeRow, Question, VerdictNoteRow, VerdictRow
 
@@ -28,7 +28,7 @@ class VerdictsKept(KnownOfRuns):
                 number=next_number(connection, tables.ballots), id=id, made_at=now(), asks=asks, title=title,
                 questions=tuple(questions), alike=tuple(alike),
             )  # fmt: skip
-            connection.execute(tables.ballots.insert(), as_columns(row))
+            insert_all(connection, tables.ballots, [row])
         return row
 
     def ballot(self, id: str) -> BallotRow | None:
@@ -54,7 +54,7 @@ class VerdictsKept(KnownOfRuns):
                 number=next_number(connection, tables.judges), name=name, sort=sort, digest=digest,
                 made_of=made_of or {}, simulated=simulated,
             )  # fmt: skip
-            connection.execute(tables.judges.insert(), as_columns(row))
+            insert_all(connection, tables.judges, [row])
         return row
 
     def judges(self) -> dict[int, JudgeRow]:

@@ -78,13 +78,12 @@ class Checkup:
         return all(step.ok for step in self.first_steps)
 
 
-def _unreached(place: Place) -> str | None:
-    """Return why a team's logbook can't be asked now; None where it can."""
+def _asked(place: Place) -> tuple[bool, tuple[str, ...]]:
+    """Return whether there is a logbook to ask, and why a team's can't be asked now, where that is so."""
     try:
-        Logbook.is_in(place)
+        return Logbook.is_in(place), ()
     except LogbookUnreachableError as error:
-        return f"{error}. Which runs are there already is not known"
-    return None
+        return False, (f"{error}. Which runs are there already is not known",)
 
 
 def check_plan(path: Path, where: str | None = None, tell: Callable[[str], None] | None = None) -> Checkup:
@@ -103,8 +102,8 @@ def check_plan(path: Path, where: str | None = None, tell: Callable[[str], None]
     remaining, forecast_s = remaining_of(plan, cells, None, ""), None
     changes: tuple[FileChange, ...] = ()
     smallest: tuple[Smallest, ...] = ()
-    unreached = _unreached(place)
-    if unreached is None and Logbook.is_in(place):
+    is_there, unreached = _asked(place)
+    if is_there:
         with Logbook.open(place) as logbook, accelerators_present(plan.rig) as present:
             rig = (named(present.rig) if place.is_team else present.rig).fingerprint
             plan = settled_plan(plan, cells, logbook, rig)
@@ -118,7 +117,7 @@ def check_plan(path: Path, where: str | None = None, tell: Callable[[str], None]
         title=plan.title,
         ok=True,
         errors=(),
-        doubts=(*([unreached] if unreached else []), *change_words(changes), *_doubts(plan)),
+        doubts=(*unreached, *change_words(changes), *_doubts(plan)),
         reference=plan.reference,
         variants=tuple(
             VariantChecked(

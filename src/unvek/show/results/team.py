@@ -14,7 +14,6 @@ from unvek.show.terminal.figures import UNKNOWN, warning_text
 from unvek.show.terminal.grid import Column, print_grid
 from unvek.show.terminal.views import View
 
-IDLE = ("over", "stopped")
 SILENT_S = 600.0  # a run may well take longer: then nothing is wrong, and nobody can know
 JUST_S = 2.0
 BAR = 16
@@ -63,7 +62,7 @@ def team_columns(found: Team) -> list[Column]:
 
 
 def _state(row: MachineLine) -> str | Text:
-    if row.state in IDLE:
+    if row.is_idle:
         return faint(row.state)
     return clean(f"{row.state} {row.variant}".strip() or UNKNOWN)
 
@@ -74,7 +73,7 @@ def _bar(row: MachineLine) -> Text:
 
 
 def _is_silent(row: MachineLine) -> bool:
-    return row.state not in IDLE and row.heard_s > SILENT_S
+    return not row.is_idle and row.heard_s > SILENT_S
 
 
 def team_records(found: Team) -> list[Mapping[str, Any]]:

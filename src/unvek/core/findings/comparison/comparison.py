@@ -10,9 +10,8 @@ from unvek.core.evidence.counted_runs import Floats, Truths, VariantOnRecord
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.findings.audit.audit import Doubt, doubts_of
 from unvek.core.findings.comparison.digits import digits_of
-from unvek.core.findings.comparison.found import Comparison, ComparisonRow, FailuresFound
+from unvek.core.findings.comparison.found import RIG, Comparison, ComparisonRow, FailuresFound
 from unvek.core.findings.comparison.machines import (
-    RIG,
     all_words,
     machine_notes,
     machines_found,

@@ -9,6 +9,8 @@ from unvek.core.plan.model import Margin
 from unvek.core.stats.over_launches.speedup import Split
 from unvek.core.stats.over_tasks.items import TaskRecord
 
+RIG = "rig"  # beside what is varied: the machine, where the table has rows for each
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RatioFound:
@@ -122,7 +124,7 @@ class ComparisonRow:
     @property
     def where_words(self) -> str:
         """Of which runs the row is, behind what is said of the variant: "with clients 4", "on bench-2"."""
-        machine = self.varied.get("rig")
+        machine = self.varied.get(RIG)
         return f"on {machine}" if machine is not None else f"with {self.varied_words}" if self.varied_words else ""
 
     @property

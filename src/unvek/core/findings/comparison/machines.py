@@ -9,9 +9,10 @@ import numpy as np
 
 from unvek.core.errors import InputError
 from unvek.core.evidence.evidence import Evidence
-from unvek.core.findings.comparison.answers import answer_of
+from unvek.core.findings.comparison.answers import answer_of, ratio_found
 from unvek.core.findings.comparison.digits import Digits, ratio_as_said
 from unvek.core.findings.comparison.found import (
+    RIG,
     ComparisonRow,
     MachineFound,
     MachinesFound,
@@ -27,7 +28,6 @@ from unvek.core.stats.over_launches.launches import Ratio
 from unvek.core.stats.student import estimate
 
 MACHINES = "machines"  # what intervals are over
-RIG = "rig"  # how the column of machines is called
 FEWEST = 3  # machines, from which on an interval over them says much
 
 
@@ -69,8 +69,8 @@ def machines_found(evidence: Evidence, rows: Sequence[ComparisonRow], name: str)
         of_one_kind=are_of_one_kind(evidence),
         variants=tuple(
             OverMachinesFound(
-                variant=variant, machines=one.machines, ratio=_ratio(one, one.low, one.high, len(over)),
-                another=_ratio(one, one.another_low, one.another_high, len(over)), spread=one.spread,
+                variant=variant, machines=one.machines, ratio=_found(one, one.low, one.high, len(over)),
+                another=_found(one, one.another_low, one.another_high, len(over)), spread=one.spread,
             )
             for variant, one in over.items()
         ),
@@ -123,17 +123,15 @@ def _over_machines(
     on_logs = bool(np.all(typical > 0)) and not evidence.values.is_score(name)
     place = estimate(np.log(typical) if on_logs else typical) if len(typical) else None
     back = math.exp if on_logs else float
-    alone = len(typical) < 2 or ratio is None
-    answer = None
-    if ratio is not None and not alone:
-        answer = answer_of(evidence.values.measure(name), _as_ratio(ratio, comparisons), evidence.margin_share(name))
+    of_kind = None if ratio is None else _as_ratio(ratio, ratio.low, ratio.high, comparisons)
     return replace(
-        whole, over=MACHINES, answer=answer, mean=None, total=None, more_rounds=None, more_rounds_low=None,
-        more_rounds_high=None, tasks=None, tasks_to_tell=None,
+        whole, over=MACHINES, ratio=ratio_found(of_kind),
+        answer=answer_of(evidence.values.measure(name), of_kind, evidence.margin_share(name)),
+        mean=None, total=None, more_rounds=None, more_rounds_low=None, more_rounds_high=None, tasks=None,
+        tasks_to_tell=None,
         typical=back(place.value) if place is not None else None,
         low=back(place.low) if place is not None and place.low is not None else None,
         high=back(place.high) if place is not None and place.high is not None else None,
-        ratio=None if ratio is None else _ratio(ratio, ratio.low, ratio.high, comparisons),
     )  # fmt: skip
 
 
@@ -174,17 +172,17 @@ def _ratios_over(rows: Sequence[ComparisonRow], reference: str, name: str) -> di
     return over_machines({variant: np.array(values) for variant, values in logs.items()})
 
 
-def _ratio(one: OverMachines, low: float | None, high: float | None, comparisons: int) -> RatioFound:
-    return RatioFound(
-        value=one.value, low=low, high=high, low_together=low, high_together=high, comparisons=comparisons
-    )
-
-
-def _as_ratio(one: OverMachines, comparisons: int) -> Ratio:
+def _as_ratio(one: OverMachines, low: float | None, high: float | None, comparisons: int) -> Ratio:
     return Ratio(
-        value=one.value, low=one.low, high=one.high, low_together=one.low, high_together=one.high,
-        launches=one.machines, spread=one.spread, comparisons=comparisons,
+        value=one.value, low=low, high=high, low_together=low, high_together=high, launches=one.machines,
+        spread=one.spread, comparisons=comparisons,
     )  # fmt: skip
+
+
+def _found(one: OverMachines, low: float | None, high: float | None, comparisons: int) -> RatioFound:
+    found = ratio_found(_as_ratio(one, low, high, comparisons))
+    assert found is not None, "there is a ratio"
+    return found
 
 
 def _changed(machines: Mapping[str, Sequence[str]]) -> Iterator[str]:

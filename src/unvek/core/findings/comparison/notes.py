@@ -9,7 +9,7 @@ from unvek.core.findings.circumstances import circumstance_notes
 from unvek.core.findings.comparison.cost_notes import cost_notes
 from unvek.core.findings.comparison.digits import Digits
 from unvek.core.findings.comparison.drift_scale import drift_notes
-from unvek.core.findings.comparison.found import BesideFound, ComparisonRow, MeasureFound, RatioFound
+from unvek.core.findings.comparison.found import RIG, BesideFound, ComparisonRow, MeasureFound, RatioFound
 from unvek.core.findings.comparison.sentences import named, ratio_words
 from unvek.core.findings.comparison.variety import variety_notes
 from unvek.core.findings.comparison.wordings import wording_notes
@@ -60,7 +60,7 @@ def notes_of(
     if unfinished:
         yield f"No finished run: {', '.join(unfinished)}. 'unvek log' lists what happened."
     for name, values in evidence.settings.compared_values.items():
-        if set(rows[0].varied) <= {"rig"}:
+        if set(rows[0].varied) <= {RIG}:
             yield (f"Taken together over {name} {', '.join(map(str, values))}, each held against the reference with "
                    f"the same; --varied {name}={values[0]} takes one.")  # fmt: skip
     yield from circumstance_notes(evidence, with_warming=False, measures=measures)  # warming is among the doubts

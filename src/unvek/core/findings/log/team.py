@@ -5,6 +5,7 @@ from typing import ClassVar
 
 from unvek.core.errors import InputError
 from unvek.core.logbook.store import Logbook
+from unvek.core.logbook.team_work import IDLE
 from unvek.core.rig.facts import rig_words
 
 
@@ -27,6 +28,10 @@ class MachineLine:
     failed: int
     since_s: float
     heard_s: float
+
+    @property
+    def is_idle(self) -> bool:
+        return self.state in IDLE
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
