@@ -35,8 +35,8 @@ class BallotPage(BrowserTest, JudgedLogbook):
 
     def answers_saved(self, name: str) -> dict:
         path, until_s = self.saved / name, time.monotonic() + 20
-        while not path.exists() and time.monotonic() < until_s:
-            time.sleep(0.05)
+        while not (path.exists() and path.stat().st_size) and time.monotonic() < until_s:
+            time.sleep(0.05)  # a browser makes the file before it has anything to put in
         return json.loads(path.read_text())
 
     def shown(self, driver) -> list[str]:
