@@ -42,7 +42,7 @@ COMMANDS = {
 }
 MODULES = {"try": "trial", "import": "importing", "help": "helping"}  # where a command's name can't be a module's
 EXIT_FAULT, EXIT_INPUT, EXIT_STOPPED = 1, 2, 130
-OBJECTS_BETWEEN_COLLECTIONS = 50_000
+OBJECTS_BETWEEN_COLLECTIONS = 300_000
 
 
 @click.group(

@@ -30,7 +30,7 @@ from unvek.core.plan.model import Plan, WantedMeasure
 from unvek.core.plan.placeholders import asks_anew
 from unvek.core.rig.facts import rig_words
 from unvek.core.run.events.record import FINISHED, STARTED_AFRESH, is_from_elsewhere
-from unvek.core.stats.grouping import numbered
+from unvek.core.stats.grouping import first_places, numbered
 from unvek.core.units import counted
 
 
@@ -72,6 +72,7 @@ def gather(logbook: Logbook, selection: Selection = EVERYTHING) -> Evidence:
         raise InputError(f"there are no runs in {logbook.name} yet; make some with 'unvek run PLAN'")
     reference = selection.reference or plan.plan.reference
     runs, rigs = logbook.run_columns(), logbook.rigs()
+    made_of = logbook.made_of_launches(_firsts_of_launches(runs))
     if selection.rig is not None:
         runs = _of_rig(rigs, runs, selection.rig)
     every = (*_planned(plan), *_from_elsewhere(runs, plan))
@@ -101,11 +102,19 @@ def gather(logbook: Logbook, selection: Selection = EVERYTHING) -> Evidence:
         first_runs_s=_first_runs_s(runs, of_plan),
         left_out=left_out,
         voided=voided,
-        made_of=logbook.made_of_launches(),
+        made_of=made_of,
         rigs=rigs,
         usual=usual,
         by_rig=selection.by_rig,
     )
+
+
+def _firsts_of_launches(runs: RunTable[RunRow]) -> Sequence[int]:
+    """Return the number of the first run of each launch, of those that were made here."""
+    places = np.flatnonzero(runs.whole_numbers("place") > 0)
+    firsts = first_places(*numbered(runs.whole_numbers("launch")[places]))
+    numbers: list[int] = runs.whole_numbers("number")[places[firsts]].tolist()
+    return numbers
 
 
 def _with_usual_measures(logbook: Logbook, plan: Plan, runs: Sequence[int]) -> tuple[Plan, tuple[WantedMeasure, ...]]:

@@ -334,6 +334,8 @@ class Values:
     def _likenesses(self, name: str) -> tuple[Whole, Whole, Floats]:
         """The likenesses that count: places of the runs, of those that they are held against, and the values."""
         places, held_against, values = self._measured_of(name)
+        if not len(places):  # as of most names
+            return places, held_against, values
         against = self._runs.places_of(held_against)
         counts = (against >= 0) & np.isfinite(values)
         places, against, values = places[counts], against[counts], values[counts]

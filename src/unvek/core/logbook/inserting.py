@@ -8,8 +8,8 @@ from itertools import chain
 from operator import attrgetter
 from typing import Any, NamedTuple
 
-from sqlalchemy import Connection, Table, literal, select
-from sqlalchemy.dialects import postgresql, sqlite
+from sqlalchemy import Connection, Dialect, Table, literal, select
+from sqlalchemy.dialects import sqlite
 from sqlalchemy.sql.compiler import SQLCompiler
 
 from unvek.core.logbook import tables
@@ -84,8 +84,7 @@ def _stream(connection: Connection, table: str, names: Sequence[str], values: It
 
 def insert_new(connection: Connection, table: Table, known: str | None, names: Sequence[str] = ()) -> Any:
     """Return the statement that inserts rows; names: of the columns that it replaces."""
-    dialect = postgresql if is_server(connection.dialect) else sqlite
-    insert = dialect.insert(table)
+    insert = _insert_of(connection.dialect)(table)
     keys = list(table.primary_key)
     if known == KEEP:
         return insert.on_conflict_do_nothing(index_elements=keys)
@@ -93,6 +92,15 @@ def insert_new(connection: Connection, table: Table, known: str | None, names: S
         rest = {name: insert.excluded[name] for name in names if not table.c[name].primary_key}
         return insert.on_conflict_do_update(index_elements=keys, set_=rest)
     return insert
+
+
+def _insert_of(dialect: Dialect) -> Callable[[Table], Any]:
+    """Return the insert of a database that knows what to do with a row that is there."""
+    if not is_server(dialect):
+        return sqlite.insert
+    from sqlalchemy.dialects import postgresql  # a good part of all that is imported: a folder does not want it
+
+    return postgresql.insert
 
 
 def _prepared(connection: Connection, table: Table, stored: Sequence[str], known: str | None) -> Prepared:

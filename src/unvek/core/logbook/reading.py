@@ -145,16 +145,12 @@ class LogbookReading(RunsAsColumns):
         with closing(self._values(MadeOf, query)) as every:
             return next((made for made in every if made.provenance.files is not None), None)
 
-    def made_of_launches(self) -> dict[int, Provenance]:
-        """Return what the first run of each launch was made of, by the launch's number."""
-        runs = tables.runs.c
-        firsts = select(func.min(runs.number)).where(runs.trial.is_(False), runs.place > 0).group_by(runs.launch)
-        query = (
-            select(runs.launch, tables.run_details.c.provenance)
-            .join(tables.run_details, tables.run_details.c.run == runs.number)
-            .where(runs.number.in_(firsts))
-        )
-        return {row.launch: row.provenance for row in self._rows(query)}
+    def made_of_launches(self, firsts: Sequence[int]) -> dict[int, Provenance]:
+        """Return what launches were made of, by their numbers, from the number of a run of each."""
+        runs, details = tables.runs.c, tables.run_details.c
+        query = select(runs.launch, details.provenance).join(tables.run_details, details.run == runs.number)
+        queries = (query.where(runs.number.in_(some)) for some in batches(firsts))
+        return {row.launch: row.provenance for one in queries for row in self._rows(one)}
 
     # ---- runs ----
 

@@ -1,5 +1,6 @@
 """Medians and means of many groups at once, without a loop over them."""
 
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -38,22 +39,65 @@ def first_places(groups: Whole, count: int) -> Whole:
     return first
 
 
-def group_medians(values: Floats, groups: Whole, count: int) -> Floats:
-    """Return (count,) the median of each group's values (n,); groups are numbered from 0, and none is empty."""
-    small = groups.astype(np.uint16) if count < 2**16 else groups  # NumPy sorts these by counting
-    sizes = np.bincount(groups, minlength=count)
-    lower, upper = (sizes - 1) // 2, sizes // 2
-    most = int(sizes.max(initial=0))
-    if count * most <= 2 * len(values):  # groups of about one size: a row for each, and short rows are sorted fast
-        rows = np.full((count, most), np.inf)
-        rows[np.arange(most) < sizes[:, None]] = values[np.argsort(small, kind="stable")]
-        rows.sort(axis=1)
+@dataclass(frozen=True, slots=True)
+class Groups:
+    """Which rows belong together: (n,) their places, group by group, and (count,) how many each has; none is empty.
+
+    Found once for all columns that are of the same rows.
+    """
+
+    order: Whole
+    sizes: Whole
+
+    @classmethod
+    def of(cls, groups: Whole, count: int) -> "Groups":
+        """groups: (n,) the number of each row's group, from 0."""
+        return cls(small(_sorted(groups, count)), small(np.bincount(groups, minlength=count)))
+
+    @property
+    def firsts(self) -> Whole:
+        """(count,) the first place of each."""
+        return np.asarray(self.order[np.cumsum(self.sizes) - self.sizes])
+
+    def medians(self, values: Floats) -> Floats:
+        """Return (count,) the median of each group's values."""
+        ordered, sizes, count, most = values[self.order], self.sizes, len(self.sizes), int(self.sizes.max(initial=0))
+        lower, upper = (sizes - 1) // 2, sizes // 2
+        if count * most == len(ordered):
+            rows = ordered.reshape(count, most)
+        elif count * most <= 2 * len(ordered):
+            rows = np.full((count, most), np.inf)
+            rows[np.arange(most) < sizes[:, None]] = ordered
+        else:
+            by_value = np.argsort(ordered)
+            ordered = ordered[by_value[_sorted(self._of_rows[by_value], count)]]
+            starts = np.cumsum(sizes) - sizes
+            return np.asarray((ordered[starts + lower] + ordered[starts + upper]) / 2)
+        rows.sort(axis=1)  # groups of about one size: a row for each, and short rows are sorted fast
         each = np.arange(count)
         return np.asarray((rows[each, lower] + rows[each, upper]) / 2)
-    by_value = np.argsort(values)
-    ordered = values[by_value[np.argsort(small[by_value], kind="stable")]]
-    starts = np.cumsum(sizes) - sizes
-    return np.asarray((ordered[starts + lower] + ordered[starts + upper]) / 2)
+
+    def means(self, values: Floats) -> Floats:
+        """Return (count,) the mean of each group's values."""
+        return np.asarray(np.bincount(self._of_rows, values[self.order], len(self.sizes)) / self.sizes)
+
+    def middles(self, values: Floats, averaged: bool) -> Floats:
+        """Return (count,) what each group's values come to: their median, or their mean."""
+        return (self.means if averaged else self.medians)(values)
+
+    @property
+    def _of_rows(self) -> Whole:
+        return np.repeat(np.arange(len(self.sizes)), self.sizes)
+
+
+def _sorted(groups: Whole, count: int) -> Whole:
+    """Return the places in the order of their groups; NumPy sorts small numbers by counting."""
+    return np.argsort(groups.astype(np.uint16) if count <= 2**16 else groups, kind="stable")
+
+
+def group_medians(values: Floats, groups: Whole, count: int) -> Floats:
+    """Return (count,) the median of each group's values (n,); groups are numbered from 0, and none is empty."""
+    return Groups.of(groups, count).medians(values)
 
 
 def group_means(values: Floats, groups: Whole, count: int) -> Floats:

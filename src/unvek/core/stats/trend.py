@@ -42,7 +42,8 @@ def change(logs: ArrayLike) -> float | None:
     if n < FEWEST:
         return None
     earlier, later = _pairs(n)
-    s = float(np.sign(values[later] - values[earlier]).sum())
+    before, after = values[earlier], values[later]
+    s = float(np.count_nonzero(after > before) - np.count_nonzero(after < before))
     z = (s - np.sign(s)) / np.sqrt(n * (n - 1) * (2 * n + 5) / 18)
     third = n // 3
     risen = float(np.median(values[-third:]) - np.median(values[:third]))

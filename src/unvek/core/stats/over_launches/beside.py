@@ -30,10 +30,7 @@ def _levels(ours: Sample, theirs: Sample, averaged: bool) -> Levels | None:
     if paired is None:
         return None
     ours, theirs, pairing = paired
-    mine, other = (
-        pairing.cells(side.values, places, averaged)
-        for side, places in ((ours, pairing.ours), (theirs, pairing.theirs))
-    )
+    mine, other = (runs.cells(side.values, averaged) for side, runs in ((ours, pairing.ours), (theirs, pairing.theirs)))
     in_all = (np.bincount(mine.items, minlength=pairing.items) == pairing.pairs)[mine.items]
     if not np.any(in_all):
         return None

@@ -13,13 +13,14 @@ from typing import TypeVar
 import numpy as np
 
 from unvek.core.stats.grouping import Floats, Whole, first_places, numbered, small
-from unvek.core.stats.over_launches.levels import Cells, Levels, cells_of, joined, levels_of
+from unvek.core.stats.over_launches.levels import CellRuns, Cells, Levels, joined, levels_of
 from unvek.core.stats.over_launches.moderation import Lent, lent
 from unvek.core.stats.quantiles import normal_quantile, student_quantile
 from unvek.core.stats.student import Estimate, share_below
 
 Key = TypeVar("Key", bound=Hashable)  # what a comparison is called in its table
 Packed = tuple[str, bytes]
+HELD = 16  # most measures are known of the same runs: which belong together is worked out for the first of them
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,6 +66,12 @@ def packed(numbers: Whole) -> Packed:
     """Return whole numbers as bytes, with the kind that they are of: one that is held, and told apart by what it is."""
     held = small(np.asarray(numbers, np.int64))
     return held.dtype.str, held.tobytes()
+
+
+def unpacked(numbers: Packed) -> Whole:
+    """Return the whole numbers again."""
+    kind, held = numbers
+    return np.frombuffer(held, kind).astype(np.int64)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -142,10 +149,17 @@ def _on_logs(sample: Sample, averaged: bool, logs: bool) -> bool:
 
 
 def _cells(sample: Sample, averaged: bool, on_logs: bool) -> Cells:
-    launches, launch_count = numbered(sample.rounds, sample.launches)
-    items, item_count = numbered(sample.items)
-    cells = cells_of(sample.values, launches, items, launch_count, item_count, averaged)
+    cells = _cell_runs(*sample.where_made()).cells(sample.values, averaged)
     return replace(cells, values=np.log(cells.values)) if on_logs else cells
+
+
+@lru_cache(maxsize=HELD)
+def _cell_runs(*made: Packed) -> CellRuns:
+    """Return which runs make which cell. made: `Sample.where_made`."""
+    rounds, of_launches, of_items = map(unpacked, made)
+    launches, launch_count = numbered(rounds, of_launches)
+    items, item_count = numbered(of_items)
+    return CellRuns.of(launches, items, launch_count, item_count)
 
 
 def _from_log(log: float) -> float:
@@ -214,33 +228,22 @@ def paired_levels(ours: Sample, theirs: Sample) -> Levels | None:
     if paired is None:
         return None
     ours, theirs, pairing = paired
-    our_cells, their_cells = pairing.cells(ours.values, pairing.ours), pairing.cells(theirs.values, pairing.theirs)
+    our_cells, their_cells = pairing.ours.cells(ours.values), pairing.theirs.cells(theirs.values)
     levels = levels_of(replace(our_cells, values=np.log(our_cells.values) - np.log(their_cells.values)))
     return replace(levels, unseen=math.hypot(ours.unseen, theirs.unseen))
 
 
 @dataclass(frozen=True, slots=True)
-class Side:
-    """The runs of one sample that pair: their places in it, each one's pair of launches and its item, as numbers."""
-
-    places: Whole
-    pairs: Whole
-    items: Whole
-
-
-@dataclass(frozen=True, slots=True)
 class Pairing:
-    """Which runs of two samples are held against each other, and how many pairs of launches and items there are."""
+    """Which runs of two samples are held against each other, and how many pairs of launches and items there are.
 
-    ours: Side
-    theirs: Side
+    Both sides have the same cells: a pair of launches, and an item that both made in it.
+    """
+
+    ours: CellRuns
+    theirs: CellRuns
     pairs: int
     items: int
-
-    def cells(self, values: Floats, side: Side, averaged: bool = False) -> Cells:
-        """Return one value of each pair's item; both sides have the same cells."""
-        pairs, items = (numbers.astype(np.int64) for numbers in (side.pairs, side.items))
-        return cells_of(values[side.places], pairs, items, self.pairs, self.items, averaged)
 
 
 def paired_amounts(ours: Sample, theirs: Sample) -> tuple[Sample, Sample, Pairing] | None:
@@ -257,10 +260,10 @@ def pairing_of(ours: Sample, theirs: Sample) -> Pairing | None:
     return _pairing(*ours.where_made(), *theirs.where_made())
 
 
-@lru_cache(maxsize=16)  # most measures are known of the same runs: what pairs is worked out for the first of them
+@lru_cache(maxsize=HELD)
 def _pairing(*made: Packed) -> Pairing | None:
     """Pair runs by round and item; None where nothing pairs. made: `Sample.where_made` of ours, then of theirs."""
-    columns = [np.frombuffer(numbers, kind).astype(np.int64) for kind, numbers in made]
+    columns = [unpacked(numbers) for numbers in made]
     ours = len(columns[0])
     rounds, launches, items = (np.r_[columns[at], columns[at + 3]] for at in range(3))
     is_ours = np.arange(len(rounds)) < ours
@@ -272,12 +275,16 @@ def _pairing(*made: Packed) -> Pairing | None:
     is_ours = is_ours[places]
     pairs, pairs_count = _clusters(cells[places], rounds[places], launches[places], is_ours)
     items, items_count = numbered(items[places])
-    return Pairing(
-        ours=Side(*map(small, (places[is_ours], pairs[is_ours], items[is_ours]))),
-        theirs=Side(*map(small, (places[~is_ours] - ours, pairs[~is_ours], items[~is_ours]))),
-        pairs=pairs_count,
-        items=items_count,
+    mine, others = (
+        _among(places[side] - before, CellRuns.of(pairs[side], items[side], pairs_count, items_count))
+        for side, before in ((is_ours, 0), (~is_ours, ours))
     )
+    return Pairing(ours=mine, theirs=others, pairs=pairs_count, items=items_count)
+
+
+def _among(places: Whole, cells: CellRuns) -> CellRuns:
+    """Return the cells of some runs of a sample, by their places in it, as cells of the sample."""
+    return replace(cells, runs=replace(cells.runs, order=small(places[cells.runs.order])))
 
 
 def _clusters(cells: Whole, rounds: Whole, launches: Whole, is_ours: np.ndarray) -> tuple[Whole, int]:

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from unvek.core.stats.grouping import Floats, Whole, first_places, group_means, group_middles, numbered
+from unvek.core.stats.grouping import Floats, Groups, Whole, first_places, group_means, numbered, small
 
 MOST_TURNS = 1000
 SMALL = 1e-12  # of what the values lie apart
@@ -58,14 +58,35 @@ class Cells:
     item_count: int
 
 
+@dataclass(frozen=True, slots=True)
+class CellRuns:
+    """Which runs make which cell: found once for all that is measured of the same runs."""
+
+    runs: Groups
+    launches: Whole
+    items: Whole
+    launch_count: int
+    item_count: int
+
+    @classmethod
+    def of(cls, launches: Whole, items: Whole, launch_count: int, item_count: int) -> "CellRuns":
+        """launches, items: (n,) each run's, numbered without gaps."""
+        runs = Groups.of(*numbered(launches, items))
+        firsts = runs.firsts
+        return cls(runs, small(launches[firsts]), small(items[firsts]), launch_count, item_count)
+
+    def cells(self, values: Floats, averaged: bool = False) -> Cells:
+        """Return the median (or mean) of each cell's values (n,)."""
+        of_cells = self.runs.middles(values, averaged)
+        launches, items = (numbers.astype(np.int64) for numbers in (self.launches, self.items))
+        return Cells(of_cells, launches, items, self.launch_count, self.item_count)
+
+
 def cells_of(
     values: Floats, launches: Whole, items: Whole, launch_count: int, item_count: int, averaged: bool = False
 ) -> Cells:
     """Return the median (or mean) of each cell's values. values: (n,), with launch and item, numbered without gaps."""
-    places, count = numbered(launches, items)
-    firsts = first_places(places, count)
-    of_cells = group_middles(values, places, count, averaged)
-    return Cells(of_cells, launches[firsts], items[firsts], launch_count, item_count)
+    return CellRuns.of(launches, items, launch_count, item_count).cells(values, averaged)
 
 
 def levels_of(cells: Cells) -> Levels:

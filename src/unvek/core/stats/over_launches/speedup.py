@@ -133,9 +133,9 @@ def split_speed_up(ours: SteppedRuns, theirs: SteppedRuns) -> Split | None:
         return None
     mine, other = (
         _Sides(
-            _levels(pairing.cells(runs.time_s, side)),
-            {name: _levels(pairing.cells(steps.count, side)) for name, steps in runs.steps.items()},
-            {name: _levels(pairing.cells(steps.each_s, side)) for name, steps in runs.steps.items()},
+            _levels(side.cells(runs.time_s)),
+            {name: _levels(side.cells(steps.count)) for name, steps in runs.steps.items()},
+            {name: _levels(side.cells(steps.each_s)) for name, steps in runs.steps.items()},
         )
         for runs, side in ((ours, pairing.ours), (theirs, pairing.theirs))
     )
