@@ -1,6 +1,8 @@
 """The pieces that every result is drawn with: tones, strips, tables, and text that can do no harm."""
 
+import csv
 import io
+import random
 import unittest
 
 import numpy as np
@@ -8,6 +10,7 @@ from rich.console import Console
 from rich.text import Text
 
 from unvek.core.digits import Scale, column_scale, ratio_column_decimals, scale_for
+from unvek.core.exchange.files import harmless
 from unvek.core.findings.as_json import finding_as_json
 from unvek.core.plain_text import clean, clean_lines
 from unvek.show.palette import DARK, FORM_COLOURS, FORM_MARKS, PAPER
@@ -15,7 +18,7 @@ from unvek.show.terminal.bars import step_bars
 from unvek.show.terminal.figures import figure, ratio_figures
 from unvek.show.terminal.grid import Column, StripColumn, markdown, print_grid
 from unvek.show.terminal.strip import Axis, strip
-from unvek.show.terminal.views import as_csv
+from unvek.show.terminal.views import csv_pieces
 
 # Machado, Oliveira and Fernandes (2009), "A Physiologically-based Model for Simulation of Color Vision Deficiency",
 # severity 1.0: how a colour in linear RGB is seen.
@@ -182,10 +185,21 @@ class Harmless(unittest.TestCase):
         self.assertEqual(clean_lines("one\ttwo\nthree\x1b"), ["one two", "three�"])
 
     def test_a_text_that_is_a_formula_is_none_in_csv(self):
-        lines = as_csv(
-            [{"name": "=1+1", "n": -3, "none": None, "yes": True}, {"name": 'say "hi", all', "n": 0.5}]
-        ).split("\r\n")
+        records = [{"name": "=1+1", "n": -3, "none": None, "yes": True}, {"name": 'say "hi", all', "n": 0.5}]
+        lines = "".join(csv_pieces(records)).split("\r\n")
         self.assertEqual(lines, ["name,n,none,yes", "'=1+1,-3,,true", '"say ""hi"", all",0.5,,', ""])
+
+    def test_csv_gives_back_what_it_was_given_whatever_that_is(self):
+        rng, signs = random.Random(3), "ab ,\"'=+-@;\n\t\x1b\u202eé"
+        for count in range(60):
+            texts = ["".join(rng.choices(signs, k=rng.randrange(5))) for _ in range(count)]
+            texts += rng.choices(["plain", "also-plain", ""], k=3) if count % 2 else []
+            rows = [{"text": text, "number": rng.choice([1, 2.5, -3e-7, None]), "sure": count > 5} for text in texts]
+            header, *lines = csv.reader(io.StringIO("".join(csv_pieces(rows)), newline=""))
+            self.assertEqual(lines, [
+                [harmless(clean(row["text"])), str(row["number"] or ""), str(row["sure"]).lower()] for row in rows
+            ])  # fmt: skip
+            self.assertEqual(header, ["text", "number", "sure"] if rows else [])
 
     def test_json_knows_no_infinity(self):
         class Odd:

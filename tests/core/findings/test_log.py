@@ -1,6 +1,10 @@
 """The runs as they are listed: filtered, remarked upon, voided, and held against what was foreseen of them."""
 
+import csv
+import io
+import sqlite3
 import unittest
+from contextlib import closing
 
 from tests.support import QUICK, SLOW, ProjectTest, task, variant
 
@@ -62,6 +66,50 @@ class Remarks(ProjectTest):
         self.assertIn("None of the 4 runs fits", self.unvek("log", "--task", "rose").stdout)
         self.assertIn("there is no status 'fine'", self.unvek("log", "--status", "fine", expect=2).stderr)
         self.assertIn("is no moment", self.unvek("log", "--since", "noon", expect=2).stderr)
+
+
+class Many(ProjectTest):
+    """A list is written in blocks, of more runs than one block holds."""
+
+    RUNS = 10_500
+
+    def setUp(self) -> None:
+        super().setUp()
+        names = ("plain", "=1+1", 'a "b", c', "long\u2028line", "täglich")
+        rows = [("kiosk" if n % 3 == 0 else "till", names[n % 5], n, n / 7) for n in range(1, self.RUNS + 1)]
+        with open(self.folder / "times.csv", "w", encoding="utf-8", newline="") as file:
+            csv.writer(file).writerows([("variant", "task", "seed", "time_s"), *rows])
+        self.unvek("import", "times.csv")
+
+    def test_each_of_them_is_in_every_form_of_the_list(self):
+        found = self.result("log")
+        self.assertEqual((found["kind"], found["left_out"], found["earlier"]), ("runs", 0, 0))
+        self.assertEqual([row["seed"] for row in found["rows"]], list(range(1, self.RUNS + 1)))
+        self.assertEqual([row["time_s"] for row in found["rows"]], [n / 7 for n in range(1, self.RUNS + 1)])
+        header, *lines = csv.reader(io.StringIO(self.unvek("log", "--as", "csv").stdout, newline=""))
+        self.assertEqual([int(line[header.index("seed")]) for line in lines], list(range(1, self.RUNS + 1)))
+        self.assertEqual(
+            [float(line[header.index("time_s")]) for line in lines], [n / 7 for n in range(1, self.RUNS + 1)]
+        )
+        shown = {line[header.index("task")] for line in lines}
+        self.assertEqual(shown, {"plain", "'=1+1", 'a "b", c', "long\N{REPLACEMENT CHARACTER}line", "täglich"})
+        few = self.result("log", "--variant", "k*")
+        self.assertEqual([row["seed"] for row in few["rows"]], list(range(3, self.RUNS + 1, 3)))
+        self.assertEqual(few["left_out"], self.RUNS - self.RUNS // 3)
+        self.assertIn("The newest 200; 3300 earlier ones", self.unvek("log", "--variant", "kiosk").stdout)
+
+    def test_whoever_has_read_enough_waits_for_nothing_and_is_told_nothing(self):
+        self.damage_what_no_list_reads()
+        with self.start("log", "--as", "csv") as listing:
+            self.assertIn("variant", listing.stdout.readline())
+            listing.stdout.close()
+            self.assertEqual(listing.stderr.read(), "", "the logbook is not looked through for damage then")
+        self.assertEqual(listing.returncode, 1)
+
+    def damage_what_no_list_reads(self) -> None:
+        with closing(sqlite3.connect(self.folder / "logbook" / "runs.sqlite")) as database, database:
+            database.execute("UPDATE run_details SET phases_s = 'x' WHERE run = 5")
+        self.assertIn("is damaged", self.unvek("show", "5", expect=2).stderr)
 
 
 if __name__ == "__main__":

@@ -127,9 +127,12 @@ class Database:
         return self
 
     def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, _: object) -> None:
-        """Close it. What went wrong on the way to a reader may be the logbook's damage: then that is what is told."""
+        """Close it. What went wrong on the way to a reader may be the logbook's damage: then that is what is told.
+
+        Not so where the reader has gone, as `head` does once it has its lines: a million runs take a minute to look at.
+        """
         try:
-            if isinstance(error, Exception) and not isinstance(error, UnvekError):
+            if isinstance(error, Exception) and not isinstance(error, UnvekError | BrokenPipeError):
                 with suppress(LogbookUnreachableError):
                     self.tell_if_damaged()
         finally:

@@ -1,6 +1,6 @@
 """Which runs a list is to hold, and what comes of it: the database picks them, so that a long logbook costs little."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -41,10 +41,11 @@ class WantedRuns:
         return all(varied.get(name) == value for name, value in self.varied.items())
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Listed:
-    """The runs, how many there are that fit, and how many in all."""
+    """How many runs there are in all, how many of them fit, and how many of these are listed; block by block."""
 
-    runs: RunTable[KeptRun]
-    fitting: int
     every: int
+    fitting: int
+    count: int
+    blocks: Callable[[], Iterator[RunTable[KeptRun]]]

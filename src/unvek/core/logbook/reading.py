@@ -24,7 +24,7 @@ from unvek.core.logbook.rows import (
 )
 from unvek.core.logbook.run_columns import ListColumns
 from unvek.core.logbook.run_table import RunTable, uncollected
-from unvek.core.logbook.runs_as_columns import RunsAsColumns, plain_rows, rigs_of_launches
+from unvek.core.logbook.runs_as_columns import BLOCK, RunsAsColumns, plain_rows, rigs_of_launches
 from unvek.core.run.events.record import Provenance
 
 NAMED_AT_A_TIME = 500  # numbers or ids in one statement
@@ -189,10 +189,17 @@ class LogbookReading(RunsAsColumns):
 
     def blocks_of_runs(self, last: int, trials: bool = False) -> Iterator[list[KeptRun]]:
         """Yield the runs up to a number, in the order in which they were made: with `trials` those of `try`."""
-        runs, rigs = tables.runs.c, self._rigs_of_launches()
-        for after in range(0, last, AT_A_TIME):
-            within = [runs.number > after, runs.number <= min(last, after + AT_A_TIME)]
-            if block := list(self._runs(KeptRun, trials, within, rigs)):
+        return (list(block) for block in self._blocks(trials, 1, last, AT_A_TIME))
+
+    def _blocks(
+        self, trials: bool, first: int, last: int, at_a_time: int, where: Sequence[ColumnElement[bool]] = ()
+    ) -> Iterator[RunTable[KeptRun]]:
+        """Yield the runs from one number to another, so many numbers at a time, where there are any of them."""
+        number, rigs = tables.runs.c.number, self._rigs_of_launches()
+        for begin in range(first, last + 1, at_a_time):
+            within = number.between(begin, min(last, begin + at_a_time - 1))
+            block = self._runs(KeptRun, trials, [within, *where], rigs)
+            if len(block):
                 yield block
 
     def runs_numbered(self, numbers: Sequence[int]) -> list[KeptRun]:
@@ -230,17 +237,19 @@ class LogbookReading(RunsAsColumns):
                 texts = connection.scalars(select(type_coerce(runs.varied, String)).distinct()).all()
                 fitting_texts = [text for text in texts if wanted.lets(json.loads(text))]
                 conditions.append(type_coerce(runs.varied, String).in_(fitting_texts))
-            fitting = every
+            fitting, first = every, 1
             if conditions:
                 query = select(func.count()).select_from(tables.runs).where(of_sort, *conditions)
                 fitting = connection.scalar(query) or 0
-        at_least = None
-        if wanted.newest is not None and wanted.newest < fitting:
-            newest = select(runs.number).where(of_sort, *conditions).order_by(runs.number.desc())
-            with self._reading() as connection:
-                at_least = connection.scalar(newest.offset(wanted.newest - 1).limit(1))
-            conditions.append(runs.number >= at_least)
-        return Listed(self.run_table(KeptRun, wanted.trials, conditions), fitting, every)
+            count = fitting if wanted.newest is None else min(wanted.newest, fitting)
+            if count < fitting:
+                newest = select(runs.number).where(of_sort, *conditions).order_by(runs.number.desc())
+                first = connection.scalar(newest.offset(count - 1).limit(1)) or 1
+            last = connection.scalar(select(func.max(runs.number))) or 0
+        return Listed(
+            every=every, fitting=fitting, count=count,
+            blocks=lambda: self._blocks(wanted.trials, first, last, BLOCK, conditions),
+        )  # fmt: skip
 
     def run(self, number: int) -> KeptRun:
         """Return one run; InputError where there is none of this number."""

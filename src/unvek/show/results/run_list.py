@@ -16,7 +16,7 @@ from unvek.show.terminal.console import faint
 from unvek.show.terminal.figures import UNKNOWN, figure, settings_words, variant_text, warning_text
 from unvek.show.terminal.grid import Column, StripColumn, print_grid
 from unvek.show.terminal.measure_strips import MeasureStrip, time_strips
-from unvek.show.terminal.views import RecordColumns, View
+from unvek.show.terminal.views import RecordBlocks, View
 
 
 def print_runs(out: Console, found: RunList) -> None:
@@ -92,10 +92,10 @@ def _strips(found: RunList) -> StripColumn:
     return time_strips([MeasureStrip(form=row.form, middle=row.time_s) for row in found.rows], after=2)
 
 
-def run_records(found: RunList) -> Sequence[Mapping[str, Any]] | RecordColumns:
+def run_records(found: RunList) -> Sequence[Mapping[str, Any]] | RecordBlocks:
     if isinstance(found.rows, RunLines):
-        columns = found.rows.json_columns()
-        return RecordColumns({name: column for name, column in columns.items() if name != "varied"})
+        names = [name for name in RunLine.__slots__ if name != "varied"]
+        return RecordBlocks(names, ({name: block[name] for name in names} for block in found.rows.json_blocks()))
     return [{name: value for name, value in asdict(row).items() if name != "varied"} for row in found.rows]
 
 

@@ -1,14 +1,16 @@
 """Runs in a list: those that a filter lets through, a line each."""
 
-from collections.abc import Iterable, Mapping, Sequence, Set
+from collections.abc import Iterable, Iterator, Mapping, Sequence, Set
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from fnmatch import fnmatchcase
+from functools import cached_property
+from itertools import chain
 from math import isfinite
 from typing import Any, ClassVar, overload
 
 from unvek.core.errors import InputError
-from unvek.core.logbook.listing import WantedRuns
+from unvek.core.logbook.listing import Listed, WantedRuns
 from unvek.core.logbook.rows import KeptRun
 from unvek.core.logbook.run_table import RunTable
 from unvek.core.logbook.store import Logbook
@@ -113,7 +115,7 @@ class RunList:
 
 def list_runs(logbook: Logbook, wanted: RunFilter | None = None) -> RunList:
     listed = logbook.listed((wanted or RunFilter()).wanted(logbook))
-    rows = RunLines(listed.runs, logbook.noted_runs(), session_names(logbook))
+    rows = RunLines(listed, logbook.noted_runs(), session_names(logbook))
     return RunList(rows=rows, left_out=listed.every - listed.fitting, earlier=listed.fitting - len(rows))
 
 
@@ -133,35 +135,37 @@ _LINE = RunLine.__slots__
 
 
 class RunLines(Sequence[RunLine]):
-    """The lines of a list of runs. A line is made where one is asked for: there may be 100,000."""
+    """The lines of a list of runs: read where one is asked for, or by column, block by block: of a million."""
 
-    def __init__(self, runs: RunTable[KeptRun], noted: Set[int], sessions: Mapping[int, str | None]):
-        self._runs = runs
+    def __init__(self, listed: Listed, noted: Set[int], sessions: Mapping[int, str | None]):
+        self._listed = listed
         self._noted = noted
         self._sessions = sessions
 
     def __len__(self) -> int:
-        return len(self._runs)
+        return self._listed.count
 
     @overload
     def __getitem__(self, place: int) -> RunLine: ...
     @overload
     def __getitem__(self, place: slice) -> Sequence[RunLine]: ...
     def __getitem__(self, place: int | slice) -> RunLine | Sequence[RunLine]:
-        if isinstance(place, slice):
-            return tuple(self[at] for at in range(*place.indices(len(self))))
-        run = self._runs[place]
-        return RunLine(**fields_of_line(run, run.number in self._noted, self._sessions[run.launch]))
+        return self._lines[place]
 
-    def json_records(self) -> list[dict[str, Any]]:
-        """Return the lines as JSON values, straight from the columns."""
-        columns = self.json_columns()
-        return [dict(zip(columns, values, strict=True)) for values in zip(*columns.values(), strict=True)]
+    @cached_property
+    def _lines(self) -> tuple[RunLine, ...]:
+        every = chain.from_iterable(self._listed.blocks())
+        return tuple(
+            RunLine(**fields_of_line(run, run.number in self._noted, self._sessions[run.launch])) for run in every
+        )
 
-    def json_columns(self) -> dict[str, Sequence[Any]]:
-        """Return what the lines tell as JSON values, by column."""
-        columns = {name: self._runs.column(_FIELD_OF.get(name, name)) for name in _LINE if name not in _WORKED_OUT}
-        columns["cold"] = [place == 1 for place in self._runs.column("place")]
+    def json_blocks(self) -> Iterator[dict[str, Sequence[Any]]]:
+        """Yield what the lines tell as JSON values, by column, so many lines at a time."""
+        return map(self._json_columns, self._listed.blocks())
+
+    def _json_columns(self, runs: RunTable[KeptRun]) -> dict[str, Sequence[Any]]:
+        columns = {name: runs.column(_FIELD_OF.get(name, name)) for name in _LINE if name not in _WORKED_OUT}
+        columns["cold"] = [place == 1 for place in runs.column("place")]
         columns["noted"] = [number in self._noted for number in columns["run"]]
         columns["session"] = [self._sessions[launch] for launch in columns["launch"]]
         for name in ("time_s", "step_time_s", "others_share", "stolen_share"):
