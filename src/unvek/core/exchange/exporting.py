@@ -5,6 +5,8 @@ from dataclasses import dataclass
 from operator import attrgetter
 from typing import Any, NamedTuple
 
+from msgspec.json import encode
+
 from unvek.core.errors import InputError
 from unvek.core.exchange.cells import LONGEST_ERROR, LONGEST_TEXT
 from unvek.core.exchange.columns import (
@@ -94,7 +96,7 @@ class RowsOfRuns:
             row |= _built_in(run, of_launch.launch)
             if run.number in by_run:
                 row |= self._measured(run, by_run[run.number])
-            yield each_text(row, clean_text)  # what opens a table would do what it says
+            yield row if _is_plain(row) else each_text(row, clean_text)  # what opens a table would do what it says
 
     def _of_launch(self, number: int) -> "_OfLaunch":
         """Return what all runs of a launch tell alike."""
@@ -136,6 +138,12 @@ class RowsOfRuns:
         """Whether this is the value of the run itself: alone, or against the plan's reference at the same seed."""
         against = self._held_against.get(row.against)
         return against is None or (against.seed == run.seed and against.variant == self._reference)
+
+
+def _is_plain(row: Mapping[str, Any]) -> bool:
+    """Whether no text of a row is more than plain letters: looked at as one, which takes a tenth of the time."""
+    text = encode(row)
+    return text.isascii() and b"\\" not in text and b"\x7f" not in text  # JSON has other signs behind a backslash
 
 
 class _OfLaunch(NamedTuple):

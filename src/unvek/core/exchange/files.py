@@ -19,6 +19,7 @@ AT_A_TIME = 1000  # rows of Parquet
 WRITTEN_AT_A_TIME = 5000
 LONGEST_LINE = 2**20
 UNPACKED_FACTOR, UNPACKED_FREE_BYTES = 4, 64 * 2**20
+NUMBERS = (int, float)  # which stand in a cell as they are
 FORMULA_STARTS = ("=", "+", "-", "@", "\t", "\r")
 
 Row = Mapping[str, Any]
@@ -141,7 +142,8 @@ def write_csv(rows: Iterable[Row], columns: Sequence[str], file: IO[str]) -> int
     writer.writerow(columns)
     count = 0
     for row in rows:
-        writer.writerow([harmless(row.get(name)) for name in columns])
+        cells = map(row.get, columns)
+        writer.writerow(["" if cell is None else cell if type(cell) in NUMBERS else harmless(cell) for cell in cells])
         count += 1
     return count
 
