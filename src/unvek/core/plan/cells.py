@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 from itertools import product
 from pathlib import Path
 from types import MappingProxyType
-from typing import Any
+from typing import Any, NamedTuple
 
 from unvek.core.errors import InputError
 from unvek.core.plan.digests import DigestCache
@@ -17,23 +17,23 @@ from unvek.core.plan.model_folder import FolderError, files_of
 from unvek.core.plan.runners import Runner
 
 SEED = "seed"
+_sorted_json = json.JSONEncoder(sort_keys=True).encode
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Cell:
+class Cell(NamedTuple):
     """A variant, an item and values of what is varied, with the settings merged: what gets repeated.
 
     `key` is a digest of everything that could change the outcome: a plan that changes in a way that touches a
-    cell gives it another key, so its earlier runs no longer count for it.
+    cell gives it another key, so its earlier runs no longer count for it. There may be hundreds of thousands of cells.
     """
 
     key: str
+    seed: int
     variant: Variant
     task: Task
-    seed: int
     settings: Settings
-    keeps_previews: bool = False
-    varied: Settings = field(default_factory=lambda: MappingProxyType({}))
+    keeps_previews: bool
+    varied: Settings
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -87,12 +87,13 @@ def weights_bytes(variant: Variant) -> int | None:
 
 def cells_of(plan: Plan, sources: Sources) -> tuple[Cell, ...]:
     """Return the plan's cells: variants in their order, then what is varied, then the tasks, with their seeds."""
+    made = (_Made(plan, sources, variant) for variant in plan.variants)
     return tuple(
         cell
-        for variant in plan.variants
-        for varied in combinations_of(plan, variant)
+        for one in made
+        for varied in combinations_of(plan, one.variant)
         for task in plan.tasks
-        for cell in _cells_of_task(plan, sources, variant, varied, task)
+        for cell in one.cells(varied, task)
     )
 
 
@@ -109,55 +110,49 @@ def combinations_of(plan: Plan, variant: Variant) -> Iterator[Settings]:
         yield MappingProxyType(dict(zip(vary, values, strict=True)))
 
 
-def _cells_of_task(plan: Plan, sources: Sources, variant: Variant, varied: Settings, task: Task) -> Iterator[Cell]:
-    """Yield the cells of a task: seed by seed, each wording of it."""
-    worded = [_Worded(plan, sources, variant, varied, task, n) for n in range(1, len(task.wordings) + 2)]
-    for seed in task.seeds:
-        for one in worded:
-            yield one.cell(seed)
+class _Made:
+    """A variant as its cells are made of it.
 
+    A cell's key is the digest of sorted JSON. What stands before the seed there is of the variant alone, and digested
+    once; what stands behind it is of a task in one wording, and worked out once for all its seeds.
+    """
 
-class _Worded:
-    """A task in one wording, of which only the seed is still open: there may be hundreds of thousands."""
+    def __init__(self, plan: Plan, sources: Sources, variant: Variant):
+        self.variant = variant
+        self._sources, self._runner, self._keeps_previews = sources, plan.runner_of(variant), plan.keeps_previews
+        before: dict[str, Any] = {
+            "form": variant.form,
+            "parts": {name: sources.digest(path) for name, path in variant.parts.items()},
+            "runner": self._runner.made_of(sources.files),
+        }
+        if variant.precision is not None:
+            before["precision"] = variant.precision
+        if plan.keeps_previews:  # which takes time: such runs are others than those that are timed
+            before["previews"] = plan.previews
+        assert max(before) < SEED
+        self._begun = hashlib.sha256((_sorted_json(before).removesuffix("}") + f', "{SEED}": ').encode())
+        self._behind = {"variant": variant.name, "weights": [sources.digest(path) for path in variant.weights]}
 
-    def __init__(self, plan: Plan, sources: Sources, variant: Variant, varied: Settings, task: Task, wording: int):
-        runner = plan.runner_of(variant)
-        settings = MappingProxyType({**runner.load, **task.settings, **variant.settings, **varied})
+    def cells(self, varied: Settings, task: Task) -> Iterator[Cell]:
+        """Yield the cells of a task: seed by seed, each wording of it."""
+        settings = MappingProxyType({**self._runner.load, **task.settings, **self.variant.settings, **varied})
+        worded = [self._worded(varied, settings, task, n) for n in range(1, len(task.wordings) + 2)]
+        for seed in task.seeds:
+            for behind, known in worded:
+                digest = self._begun.copy()
+                digest.update(b"%d" % seed + behind)
+                yield Cell(digest.hexdigest()[:24], seed, *known)
+
+    def _worded(
+        self, varied: Settings, settings: Settings, task: Task, wording: int
+    ) -> tuple[bytes, tuple[Variant, Task, Settings, bool, Settings]]:
+        """Return what stands behind the seed, and what the cells of a task in one wording have in common."""
         if task.wordings:
             task = replace(task, prompt=task.worded(wording))
             varied = MappingProxyType({**varied, WORDING: wording})
-        made_of: dict[str, Any] = {
-            "variant": variant.name,
-            "form": variant.form,
-            "weights": [sources.digest(path) for path in variant.weights],
-            "parts": {name: sources.digest(path) for name, path in variant.parts.items()},
-            "runner": runner.made_of(sources.files),
-            "settings": dict(settings),
-            "task": [task.name, task.prompt, [sources.files[path] for path in task.inputs]],
-        }
-        if variant.precision is not None:
-            made_of["precision"] = variant.precision
-        if plan.keeps_previews:  # which takes time: such runs are others than those that are timed
-            made_of["previews"] = plan.previews
-        self._begun, self._rest = _around_seed(made_of)
-        self._known: dict[str, Any] = {
-            "variant": variant, "task": task, "settings": settings, "keeps_previews": plan.keeps_previews,
-            "varied": varied,
-        }  # fmt: skip
-
-    def cell(self, seed: int) -> Cell:
-        digest = self._begun.copy()
-        digest.update(b"%d" % seed + self._rest)
-        return Cell(key=digest.hexdigest()[:24], seed=seed, **self._known)
-
-
-def _around_seed(made_of: Mapping[str, Any]) -> tuple["hashlib._Hash", bytes]:
-    """Return the digest of what stands before the seed in the sorted JSON of all this, and what stands behind it."""
-    before, behind = (
-        {name: made_of[name] for name in made_of if (name < SEED) == is_before} for is_before in (True, False)
-    )
-    begun = json.dumps(before, sort_keys=True).removesuffix("}") + f', "{SEED}": '
-    return hashlib.sha256(begun.encode()), (", " + json.dumps(behind, sort_keys=True).removeprefix("{")).encode()
+        of_task = [task.name, task.prompt, [self._sources.files[path] for path in task.inputs]]
+        behind = _sorted_json({**self._behind, "settings": dict(settings), "task": of_task}).removeprefix("{")
+        return f", {behind}".encode(), (self.variant, task, settings, self._keeps_previews, varied)
 
 
 def order_of_round(names: tuple[str, ...], order: str, shuffle_seed: int, round_number: int) -> tuple[str, ...]:
