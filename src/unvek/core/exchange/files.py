@@ -150,8 +150,11 @@ def write_csv(rows: Iterable[Row], columns: Sequence[str], file: IO[str]) -> int
 
 def _write_json_lines(rows: Iterable[Row], columns: Sequence[str], file: IO[str]) -> int:
     count, encode = 0, msgspec.json.Encoder().encode
+    wanted = frozenset(columns)
     for row in rows:
-        file.write(encode({name: row[name] for name in columns if row.get(name) is not None}).decode() + "\n")
+        if not wanted.issuperset(row) or None in row.values():
+            row = {name: value for name, value in row.items() if name in wanted and value is not None}
+        file.write(encode(row).decode() + "\n")
         count += 1
     return count
 
