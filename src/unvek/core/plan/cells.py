@@ -32,8 +32,8 @@ class Cell(NamedTuple):
     variant: Variant
     task: Task
     settings: Settings
-    keeps_previews: bool
-    varied: Settings
+    keeps_previews: bool = False
+    varied: Settings = MappingProxyType({})
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
