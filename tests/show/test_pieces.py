@@ -3,6 +3,7 @@
 import csv
 import io
 import random
+import unicodedata
 import unittest
 
 import numpy as np
@@ -15,6 +16,7 @@ from unvek.core.findings.as_json import finding_as_json
 from unvek.core.plain_text import clean, clean_lines
 from unvek.show.palette import DARK, FORM_COLOURS, FORM_MARKS, PAPER
 from unvek.show.terminal.bars import step_bars
+from unvek.show.terminal.console import PlainConsole
 from unvek.show.terminal.figures import figure, ratio_figures
 from unvek.show.terminal.grid import Column, StripColumn, markdown, print_grid
 from unvek.show.terminal.strip import Axis, strip
@@ -82,8 +84,10 @@ class Strips(unittest.TestCase):
         self.assertEqual((wide.logarithmic, narrow.logarithmic), (True, False))
         self.assertIn("0.1", wide.scale().plain)
         self.assertLess(abs(wide.column(0.1) - 20), 2)
-        for axis in (wide, narrow, Axis.over([], 10), Axis.over([2.0], 10), Axis.over([float("nan"), 0.0], 10)):
+        odd = ([], [2.0], [float("nan"), 0.0], [5e-324], [5e-324, 0.0], [5e-324, 1.0], [-5e-324, 1e15], [1e300])
+        for axis in (wide, narrow, *(Axis.over(values, 10) for values in odd)):
             self.assertEqual(len(axis.scale().plain), axis.width)
+            self.assertLess(axis.column(5e-324), axis.width)
 
     def test_a_slow_step_is_seen(self):
         self.assertEqual(step_bars([1.0, 1.0, 8.0], 10), "▂▂█")
@@ -183,6 +187,18 @@ class Harmless(unittest.TestCase):
         shown.encode("utf-8")
         self.assertEqual(clean("täglich ✓ 花"), "täglich ✓ 花")
         self.assertEqual(clean_lines("one\ttwo\nthree\x1b"), ["one two", "three�"])
+
+    def test_nothing_gets_past_a_console_where_somebody_forgot_to_make_it_plain(self):
+        file = io.StringIO()
+        out = PlainConsole(file=file, width=40, highlight=False, markup=False)
+        column = Column("head", numeric=False)
+        column.add(Text(self.HOSTILE))
+        out.print(self.HOSTILE[:-1], Text(self.HOSTILE[:-1], style="bold"))
+        print_grid(out, [column])
+        shown = file.getvalue()
+        self.assertIn("gnp.exe", shown)
+        self.assertEqual({c for c in shown if unicodedata.category(c) in ("Cc", "Cf", "Cs")}, {"\n"})
+        self.assertNotIn("\x1b", markdown([column]))
 
     def test_a_text_that_is_a_formula_is_none_in_csv(self):
         records = [{"name": "=1+1", "n": -3, "none": None, "yes": True}, {"name": 'say "hi", all', "n": 0.5}]

@@ -18,6 +18,7 @@ from unvek.core.findings.comparison.sentences import sentence
 from unvek.core.findings.log.forecasts import BasisScored, ForecastScored, ForecastScores, SessionScored
 from unvek.core.findings.log.run_list import RunLine, RunList
 from unvek.core.findings.log.sessions import SessionLine, SessionList
+from unvek.core.findings.log.team import MachineLine, Team
 from unvek.core.findings.log.whole_run import MeasurementFound, NoteFound, OutputFound, RunWhole
 from unvek.core.findings.tradeoff.found import Count, CountFound, Tradeoff, TradeoffRow
 from unvek.core.plan.model import USUAL_MARGIN
@@ -33,6 +34,7 @@ from unvek.show.results.forecasts import print_forecasts
 from unvek.show.results.rig import print_rig
 from unvek.show.results.run_list import print_runs
 from unvek.show.results.sessions import print_sessions
+from unvek.show.results.team import print_team
 from unvek.show.results.tradeoff import print_tradeoff
 from unvek.show.results.trial import print_trial
 from unvek.show.results.whole_run import print_run
@@ -338,6 +340,22 @@ class PrintedMore(unittest.TestCase):
 
 
 class PrintedCheck(unittest.TestCase):
+    def test_a_machine_of_a_team_may_tell_what_it_likes(self):
+        line = MachineLine(
+            machine="till\x1b[2J", rig="f" * 16, words="w", title="t\u202e", session="s", state="running", variant="v",
+            made=3, planned=4, failed=0, since_s=60.0, heard_s=1.0,
+        )  # fmt: skip
+        for made, planned, bar in (
+            (3, 4, "━" * 12 + "─" * 4),
+            (-(2**60), 1, "─" * 16),
+            (2**60, 1, "━" * 16),
+            (1, 0, "─" * 16),
+        ):
+            shown = printed(print_team, Team(logbook="l", rows=(replace(line, made=made, planned=planned),)))
+            self.assertIn(f" {bar} ", shown)
+            self.assertNotIn("\x1b", shown)
+            self.assertNotIn("\u202e", shown)
+
     def test_errors_have_place_finding_and_wish(self):
         found = Checkup(
             plan="plan.toml", title=None, ok=False, doubts=(), reference=None, variants=(), items=0, varied={"clients": (1, 4)}, rounds=0, settle_to=None, most_rounds=None, repeats=0,

@@ -95,6 +95,7 @@ class Damaged(ProjectTest):
             ("launches", "rig", "4263e2f6k75b115a"), ("launches", "session", 99), ("runs", "form", "dis:illed"),
             ("runs", "round", "x"), ("runs", "varied", "null"), ("rigs", "facts", '{"cords": 2}'),
             ("measurements", "value", ""), ("definitions", "name", b"count.cal\xffs"),
+            ("run_details", "step_times_s", b"\xff" * 16),
         ):  # fmt: skip
             with self.subTest(table=table, column=column, value=value):
                 damaged = self.folder / "damaged.sqlite"

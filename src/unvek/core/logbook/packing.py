@@ -3,6 +3,7 @@
 import sys
 from array import array
 from collections.abc import Iterable
+from math import isfinite
 
 
 def pack_floats(values: Iterable[float]) -> bytes:
@@ -15,8 +16,17 @@ def pack_floats(values: Iterable[float]) -> bytes:
 
 
 def unpack_floats(data: bytes) -> tuple[float, ...]:
+    return tuple(_unpacked(data))
+
+
+def are_numbers(data: bytes) -> bool:
+    """Whether what is packed is numbers, none of them infinite."""
+    return isfinite(sum(_unpacked(data)))  # one that is not makes the sum so
+
+
+def _unpacked(data: bytes) -> "array[float]":
     unpacked = array("d")
     unpacked.frombytes(data[: len(data) // 8 * 8])
     if sys.byteorder == "big":
         unpacked.byteswap()
-    return tuple(unpacked)
+    return unpacked

@@ -11,6 +11,7 @@ from typing import Any
 from sqlalchemy import Boolean, Column, Connection, Float, Integer, LargeBinary, Table, select, text
 
 from unvek.core.logbook import tables
+from unvek.core.logbook.packing import are_numbers
 from unvek.core.plan.model import FORMS
 from unvek.core.rig.facts import rig_words
 
@@ -70,11 +71,14 @@ def _within(name: str, sort: str) -> str:
 
 
 def _unreadable(connection: Connection, table: Table) -> Iterator[str]:
-    """Yield what is of the right sort but can't be read: text that is none, JSON of another shape."""
-    columns = [one for one in table.columns if not isinstance(one.type, (Float, Integer, LargeBinary))]
+    """Yield what is of the right sort but can't be read: text or times that are none, JSON of another shape."""
+    columns = [one for one in table.columns if not isinstance(one.type, (Float, Integer))]
     try:
         for row in connection.execute(select(*columns)):
             if table is tables.rigs:
                 rig_words(row.facts)
+            if not all(are_numbers(value) for value in row if isinstance(value, bytes)):
+                yield f"{table.name} holds times that are no numbers"
+                return
     except Exception as error:  # of whatever kind: nothing that Unvek has written raises one
         yield f"{table.name} can't be read: {type(error).__name__}: {error}"

@@ -5,9 +5,8 @@ import signal
 import sys
 from pathlib import Path
 
-from rich.console import Console
-
 from unvek.show.live.viewer import Viewer
+from unvek.show.terminal.console import PlainConsole
 
 LAST_LOOK_S = 0.6
 NICENESS = 10  # the model comes first
@@ -18,7 +17,7 @@ def main() -> None:
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
     os.nice(NICENESS)
     engine = os.getppid()
-    console = Console(highlight=False, markup=False, emoji=False)
+    console = PlainConsole(highlight=False, markup=False, emoji=False)
     viewer = Viewer(Path(sys.argv[1]), console, goes_on=lambda: os.getppid() == engine)
     viewer.follow(LAST_LOOK_S)
     if viewer.quit:

@@ -11,7 +11,7 @@ from rich.text import Text
 from unvek.core.errors import LogbookUnreachableError
 from unvek.core.findings.log.team import Team
 from unvek.show.results.team import print_team
-from unvek.show.terminal.console import console, faint
+from unvek.show.terminal.console import PlainConsole, console, faint
 
 LOOK_EVERY_S = 2.0
 
@@ -34,7 +34,7 @@ def watch_team(look: Callable[[], Team]) -> None:
 
 
 def _drawn(out: Console, found: Team, said: str) -> Group:
-    aside = Console(
+    aside = PlainConsole(
         file=StringIO(), width=out.width, force_terminal=True, color_system="truecolor", legacy_windows=False
     )
     print_team(aside, found)

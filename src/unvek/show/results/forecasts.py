@@ -8,6 +8,7 @@ from rich.text import Text
 
 from unvek.core.digits import scale_for
 from unvek.core.findings.log.forecasts import ForecastScores, OthersWord, SessionScored
+from unvek.core.plain_text import clean
 from unvek.core.units import counted, duration_words, range_words, times_words
 from unvek.show.terminal.console import faint
 from unvek.show.terminal.figures import UNKNOWN, figure, variant_text, warning_text
@@ -28,7 +29,7 @@ def print_forecasts(out: Console, found: ForecastScores) -> None:
         held = f"The time foreseen held for {found.held} of {counted(found.forecasts, 'run')}"
         out.print(Text.assemble((held, "bold"), f" ({share:.0f} %; {AIM})."))
     for basis in found.bases:
-        out.print(Text(f"  by the {basis.basis}: {basis.held} of {basis.forecasts}, the range's end "
+        out.print(Text(f"  by the {clean(basis.basis)}: {basis.held} of {basis.forecasts}, the range's end "
                        f"{basis.width:.2f}x its beginning in the middle"))  # fmt: skip
     for other in found.others:
         out.print(_other(other))
@@ -57,7 +58,7 @@ def _other(other: OthersWord) -> Text:
 
 
 def _session(session: SessionScored) -> Text:
-    words = f"  {session.made[:16].replace('T', ' ')}, {counted(session.runs, 'run')} together: foreseen "
+    words = f"  {clean(session.made[:16].replace('T', ' '))}, {counted(session.runs, 'run')} together: foreseen "
     words += range_words(session.low_s, session.high_s)
     if session.took_s is None:
         return faint(words + "; not made in one go")
@@ -82,7 +83,7 @@ def forecast_columns(found: ForecastScores, most: int | None = None) -> list[Col
         high.add(figure(row.high_s, row.low_s, row.high_s, scale))
         took.add(figure(row.time_s, None, None, scale))
         held.add(UNKNOWN if row.held is None else Text("yes") if row.held else warning_text("no"))
-        basis.add(row.basis or UNKNOWN)
+        basis.add(clean(row.basis or UNKNOWN))
     return [run, variant, low, high, took, held, basis]
 
 

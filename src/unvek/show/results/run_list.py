@@ -82,9 +82,9 @@ def _round(row: RunLine) -> Text:
 def _status(row: RunLine) -> Text:
     if row.voided is not None:
         return faint(clean(f"voided: {row.voided}", 30))
-    status = Text(row.status) if row.status == FINISHED else warning_text(row.status)
+    status = Text(row.status) if row.status == FINISHED else warning_text(clean(row.status))
     if row.source != MEASURED:
-        status += faint(f", {row.source}")
+        status += faint(f", {clean(row.source)}")
     return status + faint(", noted") if row.noted else status
 
 

@@ -68,7 +68,7 @@ def _state(row: MachineLine) -> str | Text:
 
 
 def _bar(row: MachineLine) -> Text:
-    full = min(BAR, round(BAR * row.made / row.planned)) if row.planned else 0
+    full = round(BAR * min(1.0, max(0.0, row.made / row.planned))) if row.planned else 0
     return Text.assemble(("━" * full, "bold"), ("─" * (BAR - full), "dim"))
 
 

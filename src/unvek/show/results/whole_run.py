@@ -67,12 +67,12 @@ def _facts(run: RunWhole) -> list[tuple[str, str | Text]]:
 def _how_it_went(run: RunWhole) -> Iterator[Fact]:
     yield "started", clean(run.started)
     cold = " (cold: the first of its process)" if run.cold else ""
-    yield "launch", f"{run.launch}, its run {run.place}{cold}; {run.source}"
+    yield "launch", f"{run.launch}, its run {run.place}{cold}; {clean(run.source)}"
     if run.session is not None:
         yield "session", clean(run.session)
     if run.forecast is not None:
         forecast = range_words(run.forecast["low_s"], run.forecast["high_s"])
-        yield "forecast", f"{forecast}, by the {run.forecast['basis']}"
+        yield "forecast", f"{forecast}, by the {clean(run.forecast['basis'] or UNKNOWN)}"
     if run.load_s is not None:
         yield "load", f"{duration_words(run.load_s)} (once a launch, not in the run's time)"
     steps = run.step_times_s

@@ -2,14 +2,27 @@
 
 import os
 import sys
+from collections.abc import Iterator
 
-from rich.console import Console
+from rich.console import Console, ConsoleOptions, RenderableType
+from rich.segment import Segment
 from rich.text import Text
+
+from unvek.core.plain_text import shown_plain
 
 NARROWEST = 60
 PIPE_WIDTH = 120
 WIDEST = 1000
 WIDTH: list[int] = []  # as the user has asked for it, if so
+
+
+class PlainConsole(Console):
+    """A console that text from outside can do nothing on, even where nobody thought of making it plain beforehand."""
+
+    def render(self, renderable: RenderableType, options: ConsoleOptions | None = None) -> Iterator[Segment]:
+        for segment in super().render(renderable, options):
+            is_plain = segment.control or segment.text == "\n" or segment.text.isprintable()
+            yield segment if is_plain else Segment("\n".join(map(shown_plain, segment.text.split("\n"))), segment.style)
 
 
 def _wished() -> int | None:
@@ -24,7 +37,7 @@ def console(to_stderr: bool = False) -> Console:
     """Return a console on standard output or error: colours and the window's width there, plain text in a pipe."""
     stream = sys.stderr if to_stderr else sys.stdout
     width = None if stream.isatty() and not WIDTH else _wished() or PIPE_WIDTH
-    made = Console(file=stream, highlight=False, markup=False, emoji=False, soft_wrap=False, width=width)
+    made = PlainConsole(file=stream, highlight=False, markup=False, emoji=False, soft_wrap=False, width=width)
     if made.width < NARROWEST:
         made.width = NARROWEST
     return made

@@ -10,6 +10,7 @@ from rich.cells import cell_len
 from rich.console import Console
 from rich.text import Text
 
+from unvek.core.plain_text import clean
 from unvek.show.terminal.figures import UNKNOWN
 
 GAP = 2
@@ -102,7 +103,7 @@ def markdown(columns: Iterable[Column]) -> str:
     heads = [f"{column.head} ({column.unit})" if column.unit else column.head for column in columns]
     rules = ["---:" if column.numeric else ":---" for column in columns]
     rows = [list(row) for row in zip(*(column.cells for column in columns), strict=True)]
-    lines = [heads, rules, *([_in_markdown(cell.plain) for cell in row] for row in rows)]
+    lines = [heads, rules, *([_in_markdown(clean(cell.plain)) for cell in row] for row in rows)]
     return "\n".join("| " + " | ".join(line) + " |" for line in lines)
 
 

@@ -14,6 +14,7 @@ from unvek.show.palette import FORM_COLOURS, FORM_MARKS, INTERVAL_BAR, REFERENCE
 
 BEYOND_LEFT, BEYOND_RIGHT = "◂", "▸"  # an interval that goes on where the axis ends
 LOG_FROM = 3.0  # an axis whose ends are further apart than this factor is logarithmic
+NOTHING = 1e-200  # what no two numbers of any measure differ by
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,9 +31,10 @@ class Axis:
         """Return an axis that holds all the values with a little room at its ends."""
         known = [value for value in values if math.isfinite(value)]
         low, high = (min(known), max(known)) if known else (0.0, 1.0)
-        logarithmic = low > 0 and high / low > LOG_FROM
-        if low == high:
-            low, high = low - abs(low or 1) * 0.1, high + abs(high or 1) * 0.1
+        logarithmic = low > NOTHING and high / low > LOG_FROM
+        if high - low < NOTHING:
+            room = 0.1 * (abs(low) if abs(low) > NOTHING else 1.0)
+            low, high = low - room, high + room
         if logarithmic:
             room = (high / low) ** 0.02
             return cls(low / room, high * room, width, True)

@@ -97,7 +97,7 @@ def score_forecasts(logbook: Logbook) -> ForecastScores:
 def _scored(run: KeptRun) -> ForecastScored | None:
     """Return a run's forecast and what it took; None where nothing was foreseen of it."""
     low_s, high_s, time_s = run.forecast_low_s, run.forecast_high_s, run.time_s
-    if low_s is None or high_s is None or time_s is None:
+    if low_s is None or high_s is None or time_s is None or not 0 < low_s <= high_s:
         return None
     return ForecastScored(
         run=run.number,

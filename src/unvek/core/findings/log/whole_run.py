@@ -217,6 +217,6 @@ def _output(logbook: Logbook, output: OutputRow) -> OutputFound:
 
 
 def _forecast(run: KeptRun) -> dict[str, Any] | None:
-    if run.forecast_low_s is None:
+    if run.forecast_low_s is None or run.forecast_high_s is None:
         return None
     return {"low_s": run.forecast_low_s, "high_s": run.forecast_high_s, "basis": run.forecast_basis}
