@@ -130,7 +130,7 @@ class _Columns:
         """The values of what is varied, where the table has rows for each."""
         return [
             _filled(
-                Column(clean(name), keep=10),
+                Column(clean(name), numeric=not any(isinstance(row.varied[name], str) for row in self._rows), keep=10),
                 ("" if row.varied[name] is None else clean(row.varied[name]) for row in self._rows),
             )
             for name in self._rows[0].varied

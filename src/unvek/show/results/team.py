@@ -42,8 +42,8 @@ def team_columns(found: Team) -> list[Column]:
         "far": Column("", numeric=False, keep=6, whole_name="how far"),
         "runs": Column("runs", keep=7),
         "failed": Column("failed", keep=6),
-        "since": Column("since", keep=4),
-        "heard": Column("heard of", keep=8),
+        "since": Column("since", numeric=False, keep=4),
+        "heard": Column("heard of", numeric=False, keep=8),
         "title": Column("plan", numeric=False, keep=3),
         "session": Column("session", numeric=False, keep=2),
     }

@@ -26,6 +26,7 @@ from unvek.core.rig.facts import differences, kind_of_machine, rig_words
 from unvek.core.stats.machines import OverMachines, furthest_apart, over_machines
 from unvek.core.stats.over_launches.launches import Ratio
 from unvek.core.stats.student import estimate
+from unvek.core.units import times_words
 
 MACHINES = "machines"  # what intervals are over
 FEWEST = 3  # machines, from which on an interval over them says much
@@ -195,8 +196,11 @@ def machine_notes(found: MachinesFound, reference: str, digits: Digits) -> Itera
     """Say how far machines are apart beside variants, what holds of their kind, and what differs between them."""
     takes = "takes" if found.measure == TIME else f"has for {found.measure}"
     if found.machines_apart is not None:
-        beside = f"; variants are up to {found.variants_apart:.3g} times apart" if found.variants_apart else ""
-        yield (f"Machines: {found.most_machine} {takes} {found.machines_apart:.3g} times what {found.least_machine} "
+        times, of_variants = (
+            times_words(one or 1.0).rstrip("x") for one in (found.machines_apart, found.variants_apart)
+        )
+        beside = f"; variants are up to {of_variants} times apart" if found.variants_apart else ""
+        yield (f"Machines: {found.most_machine} {takes} {times} times what {found.least_machine} "
                f"does, over the variants that all have{beside}.")  # fmt: skip
     if found.of_one_kind:
         yield (f"What is said of {all_words(len(found.machines))} is of this kind of machine: each counts once, and "
