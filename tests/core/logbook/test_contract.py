@@ -3,7 +3,7 @@
 import math
 import threading
 import unittest
-from dataclasses import asdict, fields
+from dataclasses import asdict, fields, replace
 from pathlib import Path
 from unittest.mock import patch
 
@@ -15,6 +15,8 @@ from tests.support import ProjectTest
 from tests.written import RIG, run_start
 from unvek.core.errors import InputError, LogbookError
 from unvek.core.logbook import reading, runs_as_columns, tables
+from unvek.core.logbook.inserting import insert_all
+from unvek.core.logbook.listing import WantedRuns
 from unvek.core.logbook.place import Place
 from unvek.core.logbook.rows import KeptRun
 from unvek.core.logbook.store import Logbook, Measurement
@@ -116,9 +118,24 @@ class Contract:
                 self.assertEqual(self.logbook.runs(), of_plan)
                 self.assertEqual(self.logbook.runs(trials=True), [run for run in one_by_one if run.trial])
                 self.assertEqual([run for part in self.logbook.blocks_of_runs(23) for run in part], of_plan)
+                for wanted in (WantedRuns(), WantedRuns(trials=True), WantedRuns(newest=3), WantedRuns(variants=["x"])):
+                    listed = self.logbook.listed(wanted)
+                    fitting = [run for run in one_by_one if run.trial == wanted.trials and not wanted.variants]
+                    self.assertEqual(listed.fitting, len(fitting))
+                    self.assertEqual([run for part in listed.blocks() for run in part], fitting[-listed.count :])
                 columns = self.logbook.run_columns()
                 for row, run in zip(columns, of_plan, strict=True):
                     self.assertEqual(asdict(row), {one.name: getattr(run, one.name) for one in fields(row)})
+
+    def test_a_run_of_a_senseless_number_is_come_to_at_once(self):
+        run = self.logbook.run(self.keep(launch=self.logbook.open_launch("full", 1)))
+        far = replace(run, number=2**31 - 1, id="far")
+        with self.logbook._writing() as connection:
+            insert_all(connection, tables.runs, [far])
+        self.assertEqual(
+            [run for part in self.logbook.blocks_of_runs(self.logbook.last_run()) for run in part], [run, far]
+        )
+        self.assertEqual([run for part in self.logbook.listed(WantedRuns()).blocks() for run in part], [run, far])
 
     def test_columns_that_were_kept_are_believed_as_long_as_no_row_changed(self):
         launch = self.logbook.open_launch("full", 1)

@@ -85,7 +85,7 @@ class _Merging:
         for trials in (False, True):
             for block in self._theirs.blocks_of_runs(last, trials):
                 self._bring_runs(block)
-        self._bring_measurements(last)
+        self._bring_measurements()
         self._bring_notes()
         self._bring_forecasts()
         if self._theirs.has_verdicts() or self._theirs.ballots():
@@ -256,10 +256,11 @@ class _Merging:
 
     # ---- what is known of runs ----
 
-    def _bring_measurements(self, last: int) -> None:
-        definitions = self._theirs.definitions()
-        for first in range(1, last + 1, AT_A_TIME):
-            found = self._theirs.measurements_within(first, first + AT_A_TIME - 1)
+    def _bring_measurements(self) -> None:
+        definitions, brought = self._theirs.definitions(), sorted(self._runs)
+        for start in range(0, len(brought), AT_A_TIME):
+            some = brought[start : start + AT_A_TIME]
+            found = self._theirs.measurements_within(some[0], some[-1])
             here = [
                 (row, definitions[row.definition])
                 for row in found

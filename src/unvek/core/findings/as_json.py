@@ -45,10 +45,11 @@ def _is_long(value: Any) -> bool:
 
 
 def _pieces_of(value: Any) -> Iterator[str]:
-    before = "["
+    between = ""
+    yield "["
     for block in value.json_blocks():
-        yield before + _as_text(records_of(block))[1:-1]
-        before = ", "
+        yield between + _as_text(records_of(block))[1:-1]
+        between = ", "
     yield "]"
 
 

@@ -169,12 +169,17 @@ class LogbookReading(RunsAsColumns):
             return rigs_of_launches(connection)
 
     def _runs(
-        self, row: type[Row], trials: bool, where: Sequence[ColumnElement[bool]], rigs: Mapping[int, str]
+        self,
+        row: type[Row],
+        trials: bool,
+        where: Sequence[ColumnElement[bool]],
+        rigs: Mapping[int, str],
+        most: int | None = None,
     ) -> RunTable[Row]:
         names = [one.name for one in fields(row) if one.metadata.get("stored", True)]
         found: dict[str, list[Any]] = {name: [] for name in names}
         with uncollected(), self._reading() as connection:
-            for rows in plain_rows(connection, names, trials, where):
+            for rows in plain_rows(connection, names, trials, where, most):
                 for column, values in zip(found.values(), zip(*rows, strict=True), strict=True):
                     column.extend(values)
             for name, as_it_was in readers_of_plain(connection.dialect, tables.runs, names).items():
@@ -194,13 +199,16 @@ class LogbookReading(RunsAsColumns):
     def _blocks(
         self, trials: bool, first: int, last: int, at_a_time: int, where: Sequence[ColumnElement[bool]] = ()
     ) -> Iterator[RunTable[KeptRun]]:
-        """Yield the runs from one number to another, so many numbers at a time, where there are any of them."""
+        """Yield the runs from one number to another, so many at a time, however far their numbers are apart."""
         number, rigs = tables.runs.c.number, self._rigs_of_launches()
-        for begin in range(first, last + 1, at_a_time):
-            within = number.between(begin, min(last, begin + at_a_time - 1))
-            block = self._runs(KeptRun, trials, [within, *where], rigs)
-            if len(block):
-                yield block
+        after = first - 1
+        while after < last:
+            within = [number > after, number <= last]
+            block = self._runs(KeptRun, trials, [*within, *where], rigs, at_a_time)
+            if not len(block):
+                return
+            yield block
+            after = block.column("number")[-1]
 
     def runs_numbered(self, numbers: Sequence[int]) -> list[KeptRun]:
         """Return the runs of these numbers, those of plans, in the order in which they were made."""

@@ -91,14 +91,22 @@ def _rows_after(connection: Connection, number: int) -> "ArrayColumns":
 
 
 def plain_rows(
-    connection: Connection, names: Sequence[str], trials: bool, where: Sequence[ColumnElement[bool]]
+    connection: Connection,
+    names: Sequence[str],
+    trials: bool,
+    where: Sequence[ColumnElement[bool]],
+    most: int | None = None,
 ) -> Iterator[Sequence[Sequence[Any]]]:
-    """Yield these columns of runs as the driver gives them, block by block, in the order in which runs were made."""
+    """Yield these columns of runs as the driver gives them, block by block, in the order in which runs were made.
+
+    most: how many of the first that fit, if not all.
+    """
     runs = tables.runs.c
     query = (
         select(*(type_coerce(runs[name], NullType) for name in names))
         .where(runs.trial.is_(trials), *where)
         .order_by(runs.number)
+        .limit(most)
     )
     if is_server(connection.dialect):  # which is asked for a block at a time, and not for all
         with connection.execution_options(stream_results=True, max_row_buffer=BLOCK).execute(query) as found:
