@@ -103,7 +103,8 @@ class Importing(ProjectTest):
         self.write("long.jsonl", rows)
         self.assertIn("1001 measures", self.unvek("import", "long.jsonl", expect=2).stderr)
         odd = ('"form": ["full"]', '"task": "\\ud800"', '"time_s": 1e308', '"time_s": 1e-320', '"measure:x": -1e308',
-               '"measure:memory.peak": 1e300', '"measure:time.load": -1', '"varied": {"a": "\\ud800"}', '"seed": 1e400')  # fmt: skip
+               '"measure:memory.peak": 1e300', '"measure:time.load": -1', '"varied": {"a": "\\ud800"}', '"seed": 1e400',
+               '"varied": {"a": 1%s}' % ("0" * 400), '"varied": {"wording": "formal"}', '"varied": {"wording": 1.5}')  # fmt: skip
         for cell in odd:
             with self.subTest(cell):
                 self.write("odd.jsonl", f'{{"variant": "a", "time_s": 1}}\n{{"variant": "b", "time_s": 1, {cell}}}\n'.replace(

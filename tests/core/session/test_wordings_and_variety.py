@@ -1,10 +1,12 @@
 """Wordings of a prompt, variety over seeds, what the drift scale rests on, and who resembles whom: known beforehand."""
 
+import sqlite3
 import unittest
+from contextlib import closing
 
 import numpy as np
 
-from tests.support import ProjectTest, task, variant
+from tests.support import ProjectTest, called, task, variant
 from tests.written import WrittenLogbook
 from unvek.core.findings.comparison.comparison import compare
 from unvek.core.findings.resemblance import PairFound, in_order
@@ -49,8 +51,20 @@ class Wordings(ProjectTest):
     def test_what_can_not_be_is_said_before(self):
         self.write_plan(variant("slow", wording=3), task() + 'wordings = ["x", "x"]\n')
         said = self.unvek("check", expect=2).stdout
-        self.assertIn("tasks here have wordings", said)
+        self.assertIn("this says which wording a prompt had", said)
         self.assertIn("different ways to ask for the same", said)
+        self.write_plan(variant("slow", wording=3), task() + '[vary]\nwording = ["formal", "brief"]\n')
+        self.assertIn("vary.wording", self.unvek("check", expect=2).stdout)
+        self.write_plan(variant("slow", wording="formal"), task())
+        self.unvek("check")
+
+    def test_what_another_has_put_there_as_the_wording_is_none(self):
+        self.notes(variant("slow", level=0.9, feels=0.0), variant("quick", level=0.7, feels=0.0))
+        for wording in ('"formal"', "1e300", "-1", "null", "[1]", str(2**62)):
+            with closing(sqlite3.connect(self.folder / "logbook" / "runs.sqlite")) as database, database:
+                database.execute("UPDATE runs SET varied = ? WHERE number % 3 = 0", (f'{{"wording": {wording}}}',))
+            for command in (("compare", "--measure", "grade"), ("audit",), ("sheet", "--out", "s.png"), ("show", "3")):
+                self.assertNotIn("went wrong", called(*command, folder=self.folder).stderr, wording)
 
 
 class Variety(WrittenLogbook):

@@ -61,16 +61,15 @@ class CountedRuns:
 
     def __contains__(self, number: object) -> bool:
         """Whether the run of this number is among them."""
-        places = self._place_by_number
-        return isinstance(number, int) and 0 <= number < len(places) and bool(places[number] >= 0)
+        return isinstance(number, int) and self._place_of(number) >= 0
 
     def variant_name(self, number: int) -> str:
         """Return the name of the variant of a run that is among them."""
-        return self.variants[int(self.variant[self._place_by_number[number]])].name
+        return self.variants[int(self.variant[self._place_of(number)])].name
 
     def item_of(self, number: int) -> int:
         """Return the number of the item of a run that is among them."""
-        return int(self.item[self._place_by_number[number]])
+        return int(self.item[self._place_of(number)])
 
     # ---- which run each is ----
 
@@ -169,14 +168,12 @@ class CountedRuns:
 
     def places_of(self, numbers: Whole) -> Whole:
         """Return where the runs of these numbers stand, -1 for one that is not among them."""
-        places = self._place_by_number
-        return np.where(numbers < len(places), places[np.minimum(numbers, len(places) - 1)], -1)
+        mine = self.number  # in order, and perhaps far apart
+        places = np.minimum(np.searchsorted(mine, numbers), len(mine) - 1)
+        return np.where(mine[places] == numbers, places, -1)
 
-    @cached_property
-    def _place_by_number(self) -> Whole:
-        places = np.full(int(self.number.max()) + 1, -1, np.int64)
-        places[self.number] = np.arange(len(self.number))
-        return places
+    def _place_of(self, number: int) -> int:
+        return int(self.places_of(np.array([number], np.int64))[0])
 
     # ---- which runs something holds of ----
 

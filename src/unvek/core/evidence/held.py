@@ -32,7 +32,11 @@ class HeldAgainst:
         be run with: outputs at all values are held against that one, its own outputs too. Else the same value counts.
         """
         own = self.settings.of_variants[self.reference]
-        own = {name: own[name] for name, values in self.settings.varied_values.items() if own.get(name) in values}
+        own = {
+            name: own[name]
+            for name, values in self.settings.varied_values.items()
+            if name in own and own[name] in values
+        }
         if not own:
             return self.runs.varied_codes
         few = self.runs.few_varied

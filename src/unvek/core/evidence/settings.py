@@ -9,7 +9,7 @@ import numpy as np
 
 from unvek.core.evidence.counted_runs import CountedRuns, Floats, Whole
 from unvek.core.logbook.rows import RunRow
-from unvek.core.plan.model import WORDING, Task
+from unvek.core.plan.model import WORDING, Task, wording_of
 from unvek.core.stats.grouping import numbered
 
 
@@ -26,7 +26,8 @@ class RunSettings:
         found: dict[str, dict[Any, None]] = {}
         for varied in self.runs.few_varied:
             for name, value in varied.items():
-                found.setdefault(name, {})[value] = None
+                if isinstance(value, str | int | float):  # as a setting is, whatever another has put there
+                    found.setdefault(name, {})[value] = None
         return {name: tuple(values) for name, values in found.items() if len(values) > 1}
 
     @property
@@ -45,7 +46,7 @@ class RunSettings:
     def prompt_of(self, run: RunRow) -> str:
         """Return what a run was asked for; empty for a task that the plan does not have."""
         task = self.tasks.get(run.task)
-        return task.worded(run.varied.get(WORDING)) if task is not None else ""
+        return task.worded(wording_of(run.varied)) if task is not None else ""
 
     @cached_property
     def of_variants(self) -> Mapping[str, Mapping[str, Any]]:

@@ -12,7 +12,7 @@ from typing import Any
 from unvek.core.ids import is_id
 from unvek.core.logbook.plan_record import typed
 from unvek.core.measures.definition import LESS, MORE, SUMMED_UP, Definition
-from unvek.core.plan.model import FORMS
+from unvek.core.plan.model import FORMS, WORDING, wording_of
 from unvek.core.plan.names import LARGEST_SEED, NAME_WORDS, is_name
 from unvek.core.run.events.record import IMPORTED, MEASURED, SOURCES, STATUSES
 from unvek.core.units import LARGEST_NUMBER, LONGEST_S, SHORTEST_S, SMALLEST_NUMBER, is_0_or_within, parse_written_time
@@ -161,11 +161,15 @@ def _varied(column: str, value: Any) -> Mapping[str, Any]:
     found = _object(column, value, wanted)
     if not all(is_name(name) and _is_plain(entry) for name, entry in found.items()):
         raise CellError(column, value, wanted)
+    if WORDING in found and not wording_of(found):
+        raise CellError(column, value, f"the number of a prompt's wording, from 1, or another name than {WORDING}")
     return found
 
 
 def _is_plain(value: Any) -> bool:
-    return isinstance(value, bool | str) or (isinstance(value, int | float) and math.isfinite(value))
+    if isinstance(value, int):
+        return abs(value) <= LARGEST_WHOLE
+    return isinstance(value, str) or (isinstance(value, float) and math.isfinite(value))
 
 
 def machine_facts(column: str, value: Any) -> Mapping[str, Any]:

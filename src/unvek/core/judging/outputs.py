@@ -20,7 +20,7 @@ from unvek.core.evidence.outputs.source import KeptOutputs, OutputError, Source
 from unvek.core.evidence.outputs.texts import Texts
 from unvek.core.logbook.rows import RunRow
 from unvek.core.logbook.verdict_rows import Shown
-from unvek.core.plan.model import WORDING, Task
+from unvek.core.plan.model import Task, wording_of
 
 PICTURE, FRAMES, SOUND, TEXT = "picture", "frames", "sound", "text"
 LOSSY_QUALITY = 85
@@ -137,7 +137,7 @@ def item_of(row: RunRow) -> Item:
 
 def asked_for(row: RunRow, task: Task | None) -> str:
     """Return the prompt that a run was made with."""
-    return task.worded(row.varied.get(WORDING)) if task is not None else ""
+    return task.worded(wording_of(row.varied)) if task is not None else ""
 
 
 def _content(sort: str, found: Any, kind: Any, lossy: bool) -> Content:

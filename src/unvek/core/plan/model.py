@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from types import MappingProxyType
+from typing import Any
 
 from unvek.core.measures.definition import Definition, Measure
 from unvek.core.measures.kind import REFERENCE, WANTED, YES, Kind
@@ -21,6 +22,7 @@ ORDERS = ("balanced", "rotated", "shuffled", "listed")
 STALL_S = 300.0
 SOME_PREVIEWS, ALL_PREVIEWS = "some", "all"
 WORDING = "wording"  # which of a task's wordings a run had, from 1: paired like what is varied, and no setting
+MOST_WORDINGS = 2**31
 AFTERWARDS, BETWEEN, LATER = "afterwards", "between", "later"  # when outputs are measured
 
 
@@ -123,9 +125,15 @@ class Task:
     settings: Settings
     wordings: tuple[str, ...] = ()
 
-    def worded(self, number: int | None) -> str:
-        """Return a wording by its number: 1 is the prompt itself; None is a task with one."""
-        return self.prompt if number in (None, 1) or number > len(self.wordings) + 1 else self.wordings[number - 2]
+    def worded(self, number: int) -> str:
+        """Return a wording by its number: 1 is the prompt itself; 0 is a task with one."""
+        return self.wordings[number - 2] if 1 < number <= len(self.wordings) + 1 else self.prompt
+
+
+def wording_of(varied: Mapping[str, Any]) -> int:
+    """Return the number of the wording that a run had, from 1; 0 where there is but one, or it is no such number."""
+    number = varied.get(WORDING)
+    return number if type(number) is int and 0 < number <= MOST_WORDINGS else 0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

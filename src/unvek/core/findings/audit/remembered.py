@@ -8,7 +8,7 @@ from unvek.core.evidence.counted_runs import Floats, Whole
 from unvek.core.evidence.evidence import Evidence
 from unvek.core.findings.audit.confounder import DOUBT, UNFAIR, Confounder
 from unvek.core.measures.catalogue import CACHED_TOKENS, READ_TOKENS
-from unvek.core.plan.model import WORDING
+from unvek.core.plan.model import wording_of
 from unvek.core.plan.runners import StreamRunner
 from unvek.core.stats.grouping import group_medians, numbered
 
@@ -54,7 +54,7 @@ def _by_times(evidence: Evidence, name: str) -> Iterator[Confounder]:
     runs, first_s = evidence.runs, evidence.values.of(FIRST)
     mine = runs.of_variant(name) & runs.made_here & np.isfinite(first_s)
     memories = np.zeros(len(runs), np.int64) if _is_somebody_elses(evidence, name) else runs.launch
-    wordings = [varied.get(WORDING, 1) for varied in runs.few_varied]
+    wordings = [wording_of(varied) for varied in runs.few_varied]
     worded = np.array(wordings, np.int64)[runs.rows.coded("varied").codes]
     order = np.flatnonzero(mine)[np.argsort(runs.number[mine], kind="stable")]
     askings, _ = numbered(memories[order], runs.task_codes[order], worded[order])

@@ -6,8 +6,8 @@ from itertools import combinations
 import numpy as np
 
 from unvek.core.evidence.evidence import Evidence
-from unvek.core.plan.model import WORDING
-from unvek.core.stats.grouping import Floats
+from unvek.core.plan.model import wording_of
+from unvek.core.stats.grouping import Floats, numbered
 
 MOST_NAMED = 3  # pairs of variants
 
@@ -38,13 +38,14 @@ def wording_notes(evidence: Evidence, name: str) -> Iterator[str]:
 def _by_task(evidence: Evidence, name: str) -> Floats:
     """Return (tasks, variants, wordings) mean scores, of the tasks that have every one of as many wordings as most."""
     runs, values = evidence.runs, evidence.values.of(name)
-    wordings = np.array([varied.get(WORDING, 0) for varied in runs.few_varied])[runs.rows.coded("varied").codes]
-    count, variants = int(wordings.max(initial=0)), len(evidence.variants)
+    wordings = np.array([wording_of(varied) for varied in runs.few_varied], np.int64)[runs.rows.coded("varied").codes]
+    known = np.isfinite(values) & (wordings > 0)
+    of_known, count = numbered(wordings[known])
+    variants = len(evidence.variants)
     if count < 2 or variants < 2:
         return np.zeros(0)
-    known = np.isfinite(values) & (wordings > 0)
     shape = (int(runs.task_codes.max()) + 1, variants, count)
-    cells = np.ravel_multi_index((runs.task_codes[known], runs.variant[known], wordings[known] - 1), shape)
+    cells = np.ravel_multi_index((runs.task_codes[known], runs.variant[known], of_known), shape)
     sums, counts = (
         np.bincount(cells, weights, int(np.prod(shape))).reshape(shape) for weights in (values[known], None)
     )

@@ -28,7 +28,7 @@ from unvek.core.findings.output_sheet.found import (
 from unvek.core.logbook.rows import RunRow
 from unvek.core.logbook.store import Logbook
 from unvek.core.measures.definition import MORE
-from unvek.core.plan.model import WORDING
+from unvek.core.plan.model import wording_of
 from unvek.core.run.events.record import is_from_elsewhere
 from unvek.core.stats.grouping import Floats
 
@@ -92,7 +92,7 @@ class _LayingOut:
         self._pictures, self._sounds, self._texts = Pictures(kept), Sounds(kept), Texts(kept)
         self._by_cell: dict[tuple[str, Key], list[int]] = {}
         for place, row in enumerate(evidence.runs.rows):
-            key = (row.task, row.seed, row.varied.get(WORDING))
+            key = (row.task, row.seed, wording_of(row.varied) or None)
             self._by_cell.setdefault((row.variant, key), []).append(place)
         self.quality = self._quality()
         self._points = points_of_runs(evidence)
@@ -139,7 +139,7 @@ class _LayingOut:
         name, seed, wording = key
         task = self._evidence.settings.tasks.get(name)
         return OutputItem(
-            task=name, seed=seed, wording=wording, prompt=task.worded(wording) if task is not None else "",
+            task=name, seed=seed, wording=wording, prompt=task.worded(wording or 0) if task is not None else "",
             expect=task.expect if task is not None else (),
         )  # fmt: skip
 

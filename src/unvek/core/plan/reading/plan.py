@@ -289,17 +289,18 @@ def _check_load(plan: Plan, problems: Problems) -> None:
 
 
 def _check_wordings(plan: Plan, problems: Problems) -> None:
-    """Where tasks have wordings, `wording` is what says which one a run had, and can be nothing else."""
-    if not any(task.wordings for task in plan.tasks):
-        return
-    for where, settings in (
-        ("vary", plan.vary),
-        *((f"runners.{name}.vary", runner.vary) for name, runner in plan.runners.items()),
-        *((f"variants[{variant.name}].settings", variant.settings) for variant in plan.variants),
-        *((f"tasks[{task.name}].settings", task.settings) for task in plan.tasks),
-    ):
-        if WORDING in settings:
-            problems.add(f"{where}.{WORDING}", "a setting of that name", "another name: tasks here have wordings")
+    """What is varied under the name `wording` says which wording of its prompt a run had, and can be nothing else."""
+    varied = {"vary": plan.vary, **{f"runners.{name}.vary": runner.vary for name, runner in plan.runners.items()}}
+    settings = {
+        **{f"variants[{variant.name}].settings": variant.settings for variant in plan.variants},
+        **{f"tasks[{task.name}].settings": task.settings for task in plan.tasks},
+    }
+    have_wordings = any(task.wordings for task in plan.tasks)
+    for where, named in {**varied, **(settings if have_wordings else {})}.items():
+        if WORDING in named:
+            problems.add(
+                f"{where}.{WORDING}", "a setting of that name", "another name: this says which wording a prompt had"
+            )
     for task in plan.tasks:
         if len({task.prompt, *task.wordings}) < len(task.wordings) + bool(task.wordings):
             problems.add(f"tasks[{task.name}].wordings", "the same text twice", "different ways to ask for the same")
