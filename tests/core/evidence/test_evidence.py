@@ -1,7 +1,9 @@
 """Which runs count, which reference run each is held against, and what drift comes to: by hand, on a written logbook."""
 
+import gc
 import io
 import unittest
+from weakref import ref
 
 import numpy as np
 
@@ -10,6 +12,7 @@ from unvek.core.errors import InputError
 from unvek.core.evidence.gathering import gather
 from unvek.core.evidence.outputs.arrays import scores_of
 from unvek.core.evidence.outputs.source import OutputError
+from unvek.core.findings.audit.audit import audit
 from unvek.core.findings.comparison.comparison import compare
 from unvek.core.measures.image import ssim
 from unvek.core.pictures import NoPictureError, open_picture
@@ -37,6 +40,22 @@ class WhichRunsCount(WrittenLogbook):
         np.testing.assert_array_equal(found.values.of("warmth"), [4.0, np.nan])
         with self.assertRaisesRegex(InputError, "there is no measure 'colour'; there are warmth, time.total"):
             found.values.measure("colour")
+
+    def test_what_nobody_looks_at_any_more_is_let_go_of_at_once(self):
+        """Of a million runs it is 300 MB, and there is one for each machine: none may wait for the garbage collector."""
+        self.plan("a", "b", cells=["a/violet/1", "b/violet/1"])
+        for number in range(1, 4):
+            self.run_made("a/violet/1", 1.0, number, shade=1)
+            self.run_made("b/violet/1", 2.0, number, shade=2)
+        gc.collect()
+        gc.disable()
+        self.addCleanup(gc.enable)
+        found = self.evidence()
+        compare(found, RIG)
+        audit(found)
+        held = [ref(one) for one in (found.values, found.runs, found.values.of("time.total"))]
+        del found
+        self.assertEqual([one() for one in held], [None, None, None])
 
     def test_an_empty_logbook_is_told(self):
         with self.assertRaisesRegex(InputError, "there are no runs in"):

@@ -3,6 +3,7 @@
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import cached_property
+from weakref import proxy
 
 import numpy as np
 
@@ -171,7 +172,8 @@ class Values:
     @cached_property
     def costs(self) -> Costs:
         """What the runs cost, and which outputs are good."""
-        return Costs(self.plan, self._runs, self.of, self._unit_of)
+        mine = proxy(self)  # held by what it holds, arrays of a million runs would wait for the garbage collector
+        return Costs(self.plan, self._runs, lambda name: mine.of(name), lambda name: mine._unit_of(name))
 
     def _unit_of(self, name: str) -> str | None:
         known = self.measures.get(name)
