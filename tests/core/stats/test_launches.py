@@ -75,6 +75,13 @@ class Intervals(unittest.TestCase):
         two_items = location(sample([1.0, 4.0, 1.0, 4.0], [1, 1, 2, 2], items=[1, 2, 1, 2]))
         self.assertAlmostEqual(two_items.value, 2.0)
 
+    def test_where_all_runs_are_alike_the_location_is_what_each_of_them_took(self):
+        rng = np.random.default_rng(5)
+        for value in (*(10.0**power for power in range(-9, 13)), *np.round(10 ** rng.uniform(0, 12, 300))):
+            rounds, items = (rng.integers(0, 9, 200) for _ in range(2))
+            found = location(sample(np.full(200, value), rounds, items=items))
+            self.assertEqual((found.value, found.low, found.high), (value, value, value))
+
     def test_an_item_that_a_launch_lacks_does_not_widen_it(self):
         # The second item takes ten times as long; the third launch lacks it.
         times = np.array([1.0, 10.0, 1.01, 10.1, 0.99])

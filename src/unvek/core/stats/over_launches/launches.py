@@ -164,7 +164,7 @@ def _cell_runs(*made: Packed) -> CellRuns:
 
 def _from_log(log: float) -> float:
     """Return the number, without what rounding leaves in its last digits: eight seconds in every run are eight."""
-    return float(f"{math.exp(log):.14g}")
+    return float(f"{math.exp(log):.13g}")
 
 
 def paired_ratio(ours: Sample, theirs: Sample, pilot: int | None = None) -> Ratio | None:
