@@ -4,9 +4,11 @@ import json
 import random
 import unittest
 from pathlib import Path
+from unittest.mock import patch
 
 from tests.support import QUICK, SLOW, ProjectTest, called, task
 from unvek.core.errors import InputError
+from unvek.core.exchange import page_data
 from unvek.core.exchange.page_data import CLOSES, OPENS, digest_of, packed, read_page, unpacked
 from unvek.core.logbook.store import Logbook
 
@@ -147,11 +149,15 @@ class Carried(ProjectTest):
         self.assertEqual(ours, theirs)
 
     def test_columns_come_back_as_they_were(self):
-        rows = [{"a": number % 3, "b": None if number % 2 else [number], "c": 1.0 if number < 5 else 1, "d": True}
-                for number in range(50)]  # fmt: skip
-        found = list(unpacked(json.loads(json.dumps(packed(rows, None)))))
-        self.assertEqual(found, [{key: value for key, value in row.items() if value is not None} for row in rows])
-        self.assertEqual([type(row["c"]) for row in found], [type(row["c"]) for row in rows])
+        rows = [{"a": number % 3, "b": None if number % 2 else [number], "c": 1.0 if number < 5 else 1, "d": True,
+                 "e": number / 7, "f": number if number > 40 else None} for number in range(50)]  # fmt: skip
+        for many in (0, 3, 20, 100):
+            with self.subTest(many), patch.object(page_data, "MANY", many):
+                found = list(unpacked(json.loads(json.dumps(packed(rows, rows[0])))))
+                self.assertEqual(
+                    found, [{key: value for key, value in row.items() if value is not None} for row in rows]
+                )
+                self.assertEqual([type(row["c"]) for row in found], [type(row["c"]) for row in rows])
         with self.assertRaises(InputError):
             read_page(self.write("other.html", "<html>"))
 

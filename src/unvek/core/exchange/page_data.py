@@ -7,7 +7,7 @@ that it was cut off, or changed by a program that meant well. It shows no intent
 import hashlib
 import json
 import re
-from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
@@ -30,6 +30,7 @@ OPENS = '<script type="application/json" id="data" data-digest="'
 CLOSES = "</script>"
 LARGEST_PAGE = 512 * 2**20
 LARGEST_DATA_RUNS = 5_000_000
+MANY = 50_000  # different values
 PAGE = ".html"
 _PLAN_NUMBER = 0
 
@@ -89,11 +90,14 @@ def data_of(logbook: Logbook, plan: Plan, kept: Kept) -> str:
     assert record is not None, "there are runs"
     names = names_for(logbook, kept)
     exported = export_runs(logbook)
-    rows = [_as_kept(row, kept, names) for row in exported.rows() if kept.has(row)]
-    _with_machines(rows, logbook.rigs(), kept.anonymous)
-    ids = {row["id"] for row in rows}
+    runs, ids = PackedRows(exported.columns), set()
+    for row in _with_machines(filter(kept.has, exported.rows()), logbook.rigs(), kept.anonymous):
+        runs.add(_as_kept(row, kept, names))
+        ids.add(row["id"])
     verdicts = list(rows_of_verdicts(logbook)) if logbook.has_verdicts() else []
-    verdicts = [one for one in verdicts if {one["left_run"], one["right_run"]} - {None} <= ids]
+    verdicts = [
+        _verdict_as_kept(one, kept, names) for one in verdicts if {one["left_run"], one["right_run"]} - {None} <= ids
+    ]
     plan = _plan_for_page(plan, kept, names)
     content = {
         "unvek": FORMAT,
@@ -102,13 +106,15 @@ def data_of(logbook: Logbook, plan: Plan, kept: Kept) -> str:
             **plan_as_json(plan, record.cells, record.weights_bytes),
             "title": plan.title,
         },
-        "runs": packed(rows, exported.columns),
-        "verdicts": packed([_verdict_as_kept(one, kept, names) for one in verdicts], None),
+        "runs": runs.whole(),
+        "verdicts": packed(verdicts, dict.fromkeys(name for one in verdicts for name in one)),
     }
     return json.dumps(content, allow_nan=False, separators=(",", ":"), ensure_ascii=True).replace("<", "\\u003c")
 
 
-def _with_machines(rows: Sequence[dict[str, Any]], rigs: Mapping[str, Mapping[str, Any]], anonymous: bool) -> None:
+def _with_machines(
+    rows: Iterable[dict[str, Any]], rigs: Mapping[str, Mapping[str, Any]], anonymous: bool
+) -> Iterator[dict[str, Any]]:
     """Have the first row of a machine tell its facts: the one that did may not be kept. A name may be a host's."""
     told: set[str] = set()
     for row in rows:
@@ -117,6 +123,7 @@ def _with_machines(rows: Sequence[dict[str, Any]], rigs: Mapping[str, Mapping[st
             told.add(row["machine"])
             facts = rigs[row["machine"]].items()
             row["machine_facts"] = {name: fact for name, fact in facts if not (anonymous and name == "name")}
+        yield row
 
 
 def digest_of(data: str) -> str:
@@ -176,41 +183,82 @@ def _task_for_page(task: Task, kept: Kept, names: Names) -> Task:
 # ---- columns ----
 
 
-def packed(rows: Sequence[Mapping[str, Any]], columns: Sequence[str] | None) -> dict[str, Any]:
-    """Return rows as columns: lists of values; or "of", the different ones, and "at", which each row has (-1: none)."""
-    names = columns if columns is not None else list(dict.fromkeys(name for row in rows for name in row))
-    return {"count": len(rows), "columns": {name: _packed([row.get(name) for row in rows]) for name in names}}
+def packed(rows: Iterable[Mapping[str, Any]], columns: Iterable[str]) -> dict[str, Any]:
+    """Return rows as columns, packed."""
+    building = PackedRows(columns)
+    for row in rows:
+        building.add(row)
+    return building.whole()
 
 
-def _packed(values: list[Any]) -> Any:
-    places: dict[str, int] = {}
-    distinct: list[Any] = []
-    at = []
-    for value in values:
-        if value is None:
-            at.append(-1)
-            continue
-        key = (
-            json.dumps(value, sort_keys=True) if isinstance(value, dict | list) else f"{type(value).__name__}{value!r}"
-        )
-        if key not in places:
-            places[key] = len(distinct)
-            distinct.append(value)
-        at.append(places[key])
-    if 2 * len(distinct) > len(values):
-        return values
-    return {"of": distinct, "at": _in_stretches(at)}
+class PackedRows:
+    """Rows as columns, one row after the other: there may be a million.
+
+    A column is a list of values; or "of", the different ones, and "at", which of them each row has (-1: none).
+    """
+
+    def __init__(self, columns: Iterable[str]):
+        self._columns = {name: _PackedColumn() for name in columns}
+        self._count = 0
+
+    def add(self, row: Mapping[str, Any]) -> None:
+        self._count += 1
+        for name, column in self._columns.items():
+            column.add(row.get(name))
+
+    def whole(self) -> dict[str, Any]:
+        return {"count": self._count, "columns": {name: one.whole() for name, one in self._columns.items()}}
 
 
-def _in_stretches(at: list[int]) -> list[int]:
-    """Return numbers as (number, how often in a row) one after the other."""
-    found: list[int] = []
-    for place in at:
-        if found and found[-2] == place:
-            found[-1] += 1
+class _PackedColumn:
+    """The different values, and where they are as (number, how often in a row) one after the other.
+
+    Of a great many, most of them different, the values alone are held.
+    """
+
+    def __init__(self) -> None:
+        self._count = 0
+        self._places: dict[Any, int] = {}
+        self._of: list[Any] = []
+        self._at: list[int] = []
+        self._values: list[Any] | None = None
+
+    def add(self, value: Any) -> None:
+        self._count += 1
+        if self._values is not None:
+            self._values.append(value)
+            return
+        place = -1 if value is None else self._place_of(value)
+        if self._at and self._at[-2] == place:
+            self._at[-1] += 1
         else:
-            found += [place, 1]
-    return found
+            self._at += [place, 1]
+        if len(self._of) > MANY and self._are_mostly_different:
+            self._values, self._places, self._of, self._at = self._unpacked(), {}, [], []
+
+    def _place_of(self, value: Any) -> int:
+        key = json.dumps(value, sort_keys=True) if isinstance(value, dict | list) else (type(value), repr(value))
+        if key not in self._places:
+            self._places[key] = len(self._of)
+            self._of.append(value)
+        return self._places[key]
+
+    @property
+    def _are_mostly_different(self) -> bool:
+        return 2 * len(self._of) > self._count
+
+    def _unpacked(self) -> list[Any]:
+        return list(_stretched(self._of, self._at))
+
+    def whole(self) -> Any:
+        if self._values is not None:
+            return self._values
+        return self._unpacked() if self._are_mostly_different else {"of": self._of, "at": self._at}
+
+
+def _stretched(of: Sequence[Any], at: Sequence[int]) -> Iterator[Any]:
+    pairs = zip(at[::2], at[1::2], strict=True)
+    return (None if place < 0 else of[place] for place, times in pairs for _ in range(times))
 
 
 def unpacked(content: Any) -> Iterator[dict[str, Any]]:
@@ -237,7 +285,7 @@ def _unpacked(column: Any, count: int) -> Iterator[Any]:
     places, times = (at[::2], at[1::2]) if whole and len(at) % 2 == 0 else ([], [-1])
     if any(time < 1 for time in times) or sum(times) != count or any(not -1 <= p < len(of) for p in places):
         raise ValueError("a column whose places are none of its values")
-    return (None if place < 0 else of[place] for place, time in zip(places, times, strict=True) for _ in range(time))
+    return _stretched(of, at)
 
 
 # ---- from a page ----
