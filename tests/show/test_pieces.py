@@ -2,6 +2,7 @@
 
 import csv
 import io
+import math
 import random
 import unicodedata
 import unittest
@@ -216,6 +217,16 @@ class Harmless(unittest.TestCase):
                 [harmless(clean(row["text"])), str(row["number"] or ""), str(row["sure"]).lower()] for row in rows
             ])  # fmt: skip
             self.assertEqual(header, ["text", "number", "sure"] if rows else [])
+        for power in range(-320, 309):
+            numbers = [rng.choice((-1, 1)) * rng.uniform(1, 10) * 10.0**power for _ in range(20)]
+            numbers += [round(number, rng.randrange(9)) for number in numbers] + [
+                10.0**power,
+                float(10 ** max(0, power)),
+            ]
+            _, *lines = "".join(csv_pieces([{"number": number, "one": 1} for number in numbers])).splitlines()
+            self.assertEqual(lines, [f"{number},1" for number in numbers])
+        shown = "".join(csv_pieces([{"number": number} for number in (0.0, -0.0, math.inf, math.nan)]))
+        self.assertEqual(shown.split(), ["number", "0.0", "-0.0", "inf", "nan"])
 
     def test_json_knows_no_infinity(self):
         class Odd:

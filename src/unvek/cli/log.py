@@ -42,13 +42,9 @@ def log(
     """
     from datetime import UTC, datetime
 
-    from unvek.core.findings.log.forecasts import score_forecasts
     from unvek.core.findings.log.run_list import RunFilter, list_runs, parse_since
-    from unvek.core.findings.log.sessions import list_sessions
     from unvek.core.run.events.record import STATUSES
-    from unvek.show.results.forecasts import FORECASTS
     from unvek.show.results.run_list import RUNS
-    from unvek.show.results.sessions import SESSIONS
     from unvek.show.terminal.views import put
 
     for status in statuses:
@@ -60,8 +56,14 @@ def log(
     moment = parse_since(since, datetime.now(UTC)) if since is not None else None
     with open_logbook(where) as logbook:
         if forecasts:
+            from unvek.core.findings.log.forecasts import score_forecasts
+            from unvek.show.results.forecasts import FORECASTS
+
             put(score_forecasts(logbook), FORECASTS, how)
         elif sessions:
+            from unvek.core.findings.log.sessions import list_sessions
+            from unvek.show.results.sessions import SESSIONS
+
             put(list_sessions(logbook), SESSIONS, how)
         else:
             wanted = RunFilter(

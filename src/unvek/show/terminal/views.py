@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from types import NoneType
 from typing import Any, Generic, TypeVar
 
+from msgspec.json import encode
 from rich.console import Console
 
 from unvek.core.exchange.files import FORMULA_STARTS, harmless
@@ -73,7 +74,16 @@ def _cells(values: Sequence[Any]) -> Sequence[str]:
     if kinds <= {str, bool, NoneType}:
         cells = {value: _cell(value) for value in set(values)}
         return list(map(cells.__getitem__, values))
-    return list(map(str if kinds <= {int, float} else _cell, values))
+    if kinds == {float}:
+        return _numbers(values)
+    return list(map(str if kinds == {int} else _cell, values))
+
+
+def _numbers(values: Sequence[float]) -> Sequence[str]:
+    """Return numbers as Python writes them: by a library that writes all at once, where that has the same forms."""
+    text = encode(values).decode()[1:-1]
+    has_others = any(form in text for form in ("e", "null", "0.0000"))  # 1e-05 and below, 1e+16 and above, not a number
+    return list(map(str, values)) if has_others else text.split(",")
 
 
 def _are_plain(texts: Sequence[str]) -> bool:
