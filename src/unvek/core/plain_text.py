@@ -15,12 +15,8 @@ MARK = "�"  # stands for what was taken out
 
 def clean(text: object, longest: int = LONGEST) -> str:
     """Return a text on one line, in which control codes and what turns the direction of writing are visible marks."""
-    return shown_plain(str(text)[:longest])
-
-
-def shown_plain(text: str) -> str:
-    """Return the same of a text that is one line, whatever its length."""
-    return text if text.isascii() and text.isprintable() else "".join(map(_shown, text))
+    shown = str(text)[:longest]
+    return shown if shown.isascii() and shown.isprintable() else "".join(map(_shown, shown))
 
 
 def clean_lines(text: str) -> list[str]:

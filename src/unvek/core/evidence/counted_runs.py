@@ -173,7 +173,8 @@ class CountedRuns:
         return np.where(mine[places] == numbers, places, -1)
 
     def _place_of(self, number: int) -> int:
-        return int(self.places_of(np.array([number], np.int64))[0])
+        place = int(self.number.searchsorted(number))
+        return place if place < len(self.number) and self.number[place] == number else -1
 
     # ---- which runs something holds of ----
 

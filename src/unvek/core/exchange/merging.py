@@ -19,11 +19,11 @@ from unvek.core.held_folder import open_plain
 from unvek.core.logbook import tables
 from unvek.core.logbook.inserting import insert_all, next_number
 from unvek.core.logbook.place import Place
+from unvek.core.logbook.reading import batches
 from unvek.core.logbook.rows import KeptRun, LaunchRow, OutputRow, SessionRow
 from unvek.core.logbook.store import Logbook, Measurement, add_session, keep_measurements, note_rig
 from unvek.core.run.outputs_room import ROOM
 
-AT_A_TIME = 500  # runs
 PIECE = 2**20  # bytes of an output
 NOWHERE = PurePath("nowhere")
 # What two rows of one run have alike: all but what is a logbook's own, and what people did with the run.
@@ -257,9 +257,8 @@ class _Merging:
     # ---- what is known of runs ----
 
     def _bring_measurements(self) -> None:
-        definitions, brought = self._theirs.definitions(), sorted(self._runs)
-        for start in range(0, len(brought), AT_A_TIME):
-            some = brought[start : start + AT_A_TIME]
+        definitions = self._theirs.definitions()
+        for some in batches(sorted(self._runs)):
             found = self._theirs.measurements_within(some[0], some[-1])
             here = [
                 (row, definitions[row.definition])

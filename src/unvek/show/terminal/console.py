@@ -8,7 +8,7 @@ from rich.console import Console, ConsoleOptions, RenderableType
 from rich.segment import Segment
 from rich.text import Text
 
-from unvek.core.plain_text import shown_plain
+from unvek.core.plain_text import clean_text
 
 NARROWEST = 60
 PIPE_WIDTH = 120
@@ -22,7 +22,7 @@ class PlainConsole(Console):
     def render(self, renderable: RenderableType, options: ConsoleOptions | None = None) -> Iterator[Segment]:
         for segment in super().render(renderable, options):
             is_plain = segment.control or segment.text == "\n" or segment.text.isprintable()
-            yield segment if is_plain else Segment("\n".join(map(shown_plain, segment.text.split("\n"))), segment.style)
+            yield segment if is_plain else Segment(clean_text(segment.text), segment.style)
 
 
 def _wished() -> int | None:

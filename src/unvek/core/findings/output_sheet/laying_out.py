@@ -33,7 +33,7 @@ from unvek.core.run.events.record import is_from_elsewhere
 from unvek.core.stats.grouping import Floats
 
 BROUGHT = "brought in without its output"
-Key = tuple[str, int, int | None]  # task, seed, wording
+Key = tuple[str, int, int]  # task, seed, wording: 0 of a task that has one
 MOST_CELLS = 1000  # outputs of one sheet, beyond which nobody would look through it
 
 
@@ -92,7 +92,7 @@ class _LayingOut:
         self._pictures, self._sounds, self._texts = Pictures(kept), Sounds(kept), Texts(kept)
         self._by_cell: dict[tuple[str, Key], list[int]] = {}
         for place, row in enumerate(evidence.runs.rows):
-            key = (row.task, row.seed, wording_of(row.varied) or None)
+            key = (row.task, row.seed, wording_of(row.varied))
             self._by_cell.setdefault((row.variant, key), []).append(place)
         self.quality = self._quality()
         self._points = points_of_runs(evidence)
@@ -105,9 +105,9 @@ class _LayingOut:
             (task.name, seed, wording)
             for task in self._evidence.plan.tasks
             for seed in task.seeds
-            for wording in (range(1, len(task.wordings) + 2) if task.wordings else (None,))
+            for wording in (range(1, len(task.wordings) + 2) if task.wordings else (0,))
         ]
-        rest = sorted(found.difference(planned), key=lambda item: (item[0], item[1], item[2] or 0))
+        rest = sorted(found.difference(planned), key=lambda item: (item[0], item[1], item[2]))
         return [item for item in planned if item in found] + rest
 
     def _quality(self) -> str | None:
@@ -139,7 +139,7 @@ class _LayingOut:
         name, seed, wording = key
         task = self._evidence.settings.tasks.get(name)
         return OutputItem(
-            task=name, seed=seed, wording=wording, prompt=task.worded(wording or 0) if task is not None else "",
+            task=name, seed=seed, wording=wording or None, prompt=task.worded(wording) if task is not None else "",
             expect=task.expect if task is not None else (),
         )  # fmt: skip
 
